@@ -1,0 +1,104 @@
+package check
+
+import (
+	"encoding/json"
+	"math"
+
+	"ricetta/core/raster"
+)
+
+// The JSON form of a finding, as `ricetta inspect --json` and the API give it.
+
+// ReadingJSON is one reading with its unit and, where it is bounded, its limits.
+type ReadingJSON struct {
+	Value float64  `json:"value"`
+	Unit  string   `json:"unit"`
+	Least *float64 `json:"least,omitempty"`
+	Most  *float64 `json:"most,omitempty"`
+}
+
+// MarkJSON is one mark; points are x, y in pixels of the picture.
+type MarkJSON struct {
+	Shape  Shape        `json:"shape" enum:"polygon,points,cross"`
+	Role   Role         `json:"role" enum:"taught,found,left_out,region"`
+	Label  string       `json:"label,omitempty"`
+	Turn   float64      `json:"turn,omitempty"`
+	Points [][2]float64 `json:"points"`
+}
+
+// FindingJSON is a finding.
+type FindingJSON struct {
+	Check       string                 `json:"check"`
+	Kind        string                 `json:"kind"`
+	Outcome     Outcome                `json:"outcome"`
+	Sentence    string                 `json:"sentence"`
+	MeasureOnly bool                   `json:"measure_only,omitempty"`
+	Readings    map[string]ReadingJSON `json:"readings"`
+	Texts       map[string]string      `json:"texts"`
+	Rows        []map[string]any       `json:"rows,omitempty"`
+	Marks       []MarkJSON             `json:"marks"`
+}
+
+// JSON returns the finding in its outside form, sharing no memory with f.
+// Coordinates of marks are rounded to a hundredth of a pixel; readings are not
+// rounded. A reading that is not a number is left out, for JSON has no word for it.
+func (f *Finding) JSON() FindingJSON {
+	out := FindingJSON{
+		Check: f.Check, Kind: f.Kind, Outcome: f.Outcome, Sentence: string(f.Sentence),
+		MeasureOnly: f.MeasureOnly,
+		Readings:    make(map[string]ReadingJSON, len(f.Readings)),
+		Texts:       make(map[string]string, len(f.Texts)),
+		Marks:       make([]MarkJSON, 0, len(f.Marks)),
+	}
+	for _, r := range f.Readings {
+		if math.IsNaN(r.Value) || math.IsInf(r.Value, 0) {
+			continue
+		}
+		j := ReadingJSON{Value: r.Value, Unit: r.Unit}
+		if !math.IsInf(r.Limits.Least, -1) {
+			j.Least = &r.Limits.Least
+		}
+		if !math.IsInf(r.Limits.Most, 1) {
+			j.Most = &r.Limits.Most
+		}
+		out.Readings[r.Name] = j
+	}
+	for _, t := range f.Texts {
+		out.Texts[t.Name] = t.Value
+	}
+	for _, row := range f.Rows {
+		m := make(map[string]any, len(row))
+		for i, c := range row {
+			if f.Columns[i].Text {
+				m[f.Columns[i].Name] = c.Text
+			} else {
+				m[f.Columns[i].Name] = math.Round(c.Number*1e4) / 1e4
+			}
+		}
+		out.Rows = append(out.Rows, m)
+	}
+	for _, m := range f.Marks {
+		j := MarkJSON{Shape: m.Shape, Role: m.Role, Label: m.Label, Turn: hundredth(m.Turn), Points: make([][2]float64, 0, len(m.Points))}
+		for _, p := range m.Points {
+			j.Points = append(j.Points, [2]float64{hundredth(p.X), hundredth(p.Y)})
+		}
+		out.Marks = append(out.Marks, j)
+	}
+	return out
+}
+
+func hundredth(v float64) float64 { return math.Round(v*100) / 100 }
+
+// MarshalJSON writes the outside form.
+func (f *Finding) MarshalJSON() ([]byte, error) { return json.Marshal(f.JSON()) }
+
+// MarkOutline adds the outline of a region, moved by t, as a mark.
+func (f *Finding) MarkOutline(r raster.Region, t raster.Transform, role Role) {
+	m := f.AddMark(Polygon, role, "")
+	m.Points = r.Outline(t, m.Points)
+	if r.Ring != nil {
+		inner := raster.Region{Circle: r.Ring[:3]}
+		m = f.AddMark(Polygon, role, "")
+		m.Points = inner.Outline(t, m.Points)
+	}
+}

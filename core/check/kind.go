@@ -1,0 +1,171 @@
+package check
+
+import (
+	"errors"
+	"fmt"
+
+	"ricetta/core/raster"
+)
+
+// Measure declares a reading that a kind of check gives.
+type Measure struct{ Name, Unit, Doc string }
+
+// Kind describes one kind of check, such as "count.spots".
+type Kind struct {
+	Name     string // family.kind
+	Doc      string // one sentence for people who choose a check
+	Measures []Measure
+	// Datum is set for kinds that find the item, so that other checks can ride on them.
+	Datum bool
+	// NeedsReference is set for kinds that are taught on the reference picture.
+	NeedsReference bool
+	// New returns a pointer to the kind's settings, filled with the defaults.
+	// Their json tags name the settings, their jsonschema tags bound them.
+	New func() any
+	// Teach computes from settings (what New returned, decoded and valid) all that
+	// can be known before the first picture. It is deterministic.
+	Teach func(t *Teaching, settings any) (Taught, error)
+}
+
+// Define makes a Kind whose Teach takes its own settings type.
+func Define[S any](k Kind, defaults func() S, teach func(t *Teaching, s *S) (Taught, error)) Kind {
+	k.New = func() any { s := defaults(); return &s }
+	k.Teach = func(t *Teaching, settings any) (Taught, error) {
+		s, ok := settings.(*S)
+		if !ok {
+			panic(fmt.Sprintf("check: %s was given settings of type %T", k.Name, settings))
+		}
+		return teach(t, s)
+	}
+	return k
+}
+
+// Measure returns the declared reading of that name.
+func (k Kind) Measure(name string) (Measure, bool) {
+	for _, m := range k.Measures {
+		if m.Name == name {
+			return m, true
+		}
+	}
+	return Measure{}, false
+}
+
+// Validator is implemented by settings that have rules beyond their schema.
+// The error names the field as in "region: rect has no extent; …".
+type Validator interface{ Validate() error }
+
+// Teaching is what a check is taught with.
+type Teaching struct {
+	// Reference is the brightness of the reference picture; nil where the recipe
+	// has none.
+	Reference *raster.Gray
+	// Marks are what the check learned, drawn on the reference picture.
+	Marks []Mark
+	// Expressions compiles rules over the findings of the recipe's other checks.
+	Expressions Expressions
+	// Warnings are sentences about what will work badly, with the remedy.
+	Warnings []string
+}
+
+// Expressions compiles the rules that users write.
+type Expressions interface {
+	// CompileBool returns the rule made ready, or an error that says where it is
+	// wrong and what is known.
+	CompileBool(source string) (Rule, error)
+}
+
+// Rule is a compiled yes-or-no expression. It may be used concurrently.
+type Rule interface {
+	// Holds evaluates the rule over findings. The error is ErrNotJudged where the
+	// answer depends on a reading that was not taken.
+	Holds(findings []*Finding) (bool, error)
+}
+
+// ErrNotJudged says that a rule asked for something of a check that was not judged.
+var ErrNotJudged = errors.New("it depends on a check that was not judged")
+
+// Warn adds a warning.
+func (t *Teaching) Warn(format string, args ...any) {
+	t.Warnings = append(t.Warnings, fmt.Sprintf(format, args...))
+}
+
+// Taught is a check made ready. It is immutable and may be used by any number of
+// goroutines, each with a judge of its own.
+type Taught interface{ NewJudge() Judge }
+
+// Judge looks at pictures, one after the other. It keeps memory between pictures
+// to reuse it, so it serves one goroutine, and what it says of a picture never
+// depends on the pictures before.
+type Judge interface {
+	// Judge fills out, which comes empty. It calls out.Read for every reading it
+	// could take and out.NotJudged or out.Fault where it could not; limits are
+	// applied by the caller.
+	Judge(in *Input, out *Finding)
+}
+
+// Locator is a judge of a datum kind.
+type Locator interface {
+	Judge
+	// Place is where the taught thing lies in the last judged picture, as the
+	// transform from the reference picture. It is meaningful only after a finding
+	// that was judged and not failed.
+	Place() raster.Transform
+}
+
+// Input is one picture as the judges see it.
+type Input struct {
+	Picture raster.Picture
+	// Gray is the brightness of the picture, level 0 of the pyramid.
+	Gray *raster.Gray
+	// On maps the reference picture to this one: where the check's datum was
+	// found, or identity.
+	On raster.Transform
+	// Findings are those of the checks judged before on this picture.
+	Findings []*Finding
+
+	levels  []*raster.Gray // levels[k] is Gray halved k+1 times
+	ready   int            // how many of levels belong to this picture
+	scratch *raster.Gray
+}
+
+// Reset points in at another picture. It keeps the memory of pyramids made before.
+func (in *Input) Reset(p raster.Picture) {
+	if in.scratch == nil {
+		in.scratch = new(raster.Gray)
+	}
+	in.Picture, in.Gray, in.On = p, p.Luma(in.scratch), raster.Identity()
+	in.ready = 0
+}
+
+// Level returns the brightness halved k times on both axes, computed once a picture.
+func (in *Input) Level(k int) *raster.Gray {
+	if k == 0 {
+		return in.Gray
+	}
+	for in.ready < k {
+		if len(in.levels) == in.ready {
+			in.levels = append(in.levels, new(raster.Gray))
+		}
+		in.Level(in.ready).Half(in.levels[in.ready])
+		in.ready++
+	}
+	return in.levels[k-1]
+}
+
+// mostOutside is the share of a region that may hang over the picture's border
+// and still be judged: rounding at the rim, no more.
+const mostOutside = 0.01
+
+// Covers reports whether the picture holds the region, moved by in.On. If not, it
+// makes the finding a fault: what cannot be seen cannot pass.
+func (in *Input) Covers(r raster.Region, out *Finding) bool {
+	w, h := in.Gray.W, in.Gray.H
+	outside := r.AreaOutside(in.On, w, h)
+	if outside <= mostOutside {
+		return true
+	}
+	b := append(out.Sentence[:0], "its region lies "...)
+	b = AppendNumber(b, float64(int(outside*100+0.5)))
+	out.Outcome, out.Sentence = Fault, append(b, " % outside the picture"...)
+	return false
+}

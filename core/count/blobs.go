@@ -1,0 +1,258 @@
+package count
+
+import (
+	"math"
+	"math/bits"
+
+	"ricetta/core/raster"
+)
+
+// run is a horizontal run of pixels in the tone band.
+type run struct {
+	y, x0, x1 int32
+	parent    int32 // a run of the same spot, itself for the root
+	next      int32 // the spot's next run in reading order, -1 at its end
+	touch     int32 // pixels that have one of the spot straight above
+	slant     int32 // the same, diagonally above: left and right added up
+}
+
+// spot is one connected set of runs with its sums, all exact integers.
+type spot struct {
+	area, runs           int64
+	touch, slant         int64
+	sx, sy               int64 // of pixel columns and rows
+	sxx, syy, sxy        int64
+	u0, u1, v0, v1       float64 // extent along the region's own axes
+	first, last, rootRun int32
+}
+
+// finder keeps its memory from picture to picture.
+type finder struct {
+	spans raster.Spans
+	bits  []uint32
+	runs  []run
+	spots []spot
+	index []int32 // of a root run's spot
+}
+
+// find returns the spots of the region moved by t, in reading order of their first
+// pixel. The result is good until the next call.
+//
+// Runs of neighboring rows are joined by union-find, so the cost follows the runs
+// and not the pixels.
+func (f *finder) find(g *raster.Gray, r raster.Region, t raster.Transform, lo, hi uint8) []spot {
+	f.spans = r.SpansInto(f.spans, t, g.W, g.H)
+	f.runs = f.runs[:0]
+	var above, row [2]int // runs of the row above and of this row, as index ranges
+	rowY := int32(-2)
+	for i, s := range f.spans {
+		if s.Y != rowY {
+			above = [2]int{row[0], len(f.runs)}
+			if s.Y != rowY+1 {
+				above[0] = above[1]
+			}
+			row[0], rowY = len(f.runs), s.Y
+		}
+		f.appendRuns(g, s, lo, hi)
+		if i+1 == len(f.spans) || f.spans[i+1].Y != s.Y {
+			f.join(above[0], above[1], row[0], len(f.runs))
+		}
+	}
+	f.collect(t)
+	return f.spots
+}
+
+func (f *finder) appendRuns(g *raster.Gray, s raster.Span, lo, hi uint8) {
+	f.bits = raster.BandBits(f.bits, g.Row(int(s.Y))[s.X0:s.X1], lo, hi)
+	start := int32(-1)
+	for w, word := range f.bits {
+		base := s.X0 + int32(32*w)
+		if start >= 0 && word == math.MaxUint32 || start < 0 && word == 0 {
+			continue
+		}
+		for at := 0; at < 32; {
+			rest := word >> at
+			if start < 0 {
+				if rest == 0 {
+					break
+				}
+				at += bits.TrailingZeros32(rest)
+				start = base + int32(at)
+				continue
+			}
+			n := bits.TrailingZeros32(^rest)
+			if at+n >= 32 {
+				break
+			}
+			at += n
+			f.addRun(s.Y, start, base+int32(at))
+			start = -1
+		}
+	}
+	if start >= 0 {
+		f.addRun(s.Y, start, s.X1)
+	}
+}
+
+func (f *finder) addRun(y, x0, x1 int32) {
+	f.runs = append(f.runs, run{y: y, x0: x0, x1: x1, parent: int32(len(f.runs)), next: -1})
+}
+
+// join unites the runs b0…b1 with those of the row above, a0…a1, that they touch,
+// corners included.
+func (f *finder) join(a0, a1, b0, b1 int) {
+	a := a0
+	for b := b0; b < b1; b++ {
+		below := &f.runs[b]
+		for a < a1 && f.runs[a].x1 < below.x0 {
+			a++
+		}
+		for k := a; k < a1 && f.runs[k].x0 <= below.x1; k++ {
+			up := &f.runs[k]
+			below.touch += overlap(up.x0, up.x1, below.x0, below.x1)
+			below.slant += overlap(up.x0+1, up.x1+1, below.x0, below.x1) +
+				overlap(up.x0-1, up.x1-1, below.x0, below.x1)
+			f.union(int32(k), int32(b))
+		}
+	}
+}
+
+func overlap(a0, a1, b0, b1 int32) int32 { return max(0, min(a1, b1)-max(a0, b0)) }
+
+func (f *finder) root(i int32) int32 {
+	for f.runs[i].parent != i {
+		f.runs[i].parent = f.runs[f.runs[i].parent].parent
+		i = f.runs[i].parent
+	}
+	return i
+}
+
+// union keeps the earlier run as the root, so that spots come in reading order.
+func (f *finder) union(a, b int32) {
+	ra, rb := f.root(a), f.root(b)
+	if ra < rb {
+		f.runs[rb].parent = ra
+	} else {
+		f.runs[ra].parent = rb
+	}
+}
+
+func (f *finder) collect(t raster.Transform) {
+	f.spots, f.index = f.spots[:0], f.index[:0]
+	size := t.Size()
+	c, s := t.A/size, t.B/size
+	for i := range f.runs {
+		r := &f.runs[i]
+		root := f.root(int32(i))
+		if root == int32(i) {
+			f.index = append(f.index, int32(len(f.spots)))
+			f.spots = append(f.spots, spot{
+				first: int32(i), last: int32(i), rootRun: root,
+				u0: math.Inf(1), v0: math.Inf(1), u1: math.Inf(-1), v1: math.Inf(-1),
+			})
+		} else {
+			f.index = append(f.index, -1)
+		}
+		p := &f.spots[f.index[root]]
+		if p.last != int32(i) {
+			f.runs[p.last].next = int32(i)
+			p.last = int32(i)
+		}
+		p.add(r, c, s)
+	}
+}
+
+// add sums up a run: Σx, Σx² over x0…x1-1 in closed form.
+func (p *spot) add(r *run, c, s float64) {
+	a, b, y := int64(r.x0), int64(r.x1), int64(r.y)
+	n := b - a
+	sx := n * (a + b - 1) / 2
+	p.area += n
+	p.runs++
+	p.touch += int64(r.touch)
+	p.slant += int64(r.slant)
+	p.sx += sx
+	p.sy += n * y
+	p.sxx += squares(b) - squares(a)
+	p.syy += n * y * y
+	p.sxy += sx * y
+	for _, k := range [4][2]int64{{a, y}, {b, y}, {a, y + 1}, {b, y + 1}} {
+		x, y := float64(k[0]), float64(k[1])
+		u := float64(c*x) + float64(s*y)
+		v := float64(c*y) - float64(s*x)
+		p.u0, p.u1 = min(p.u0, u), max(p.u1, u)
+		p.v0, p.v1 = min(p.v0, v), max(p.v1, v)
+	}
+}
+
+// squares returns Σ x² for x = 0…n-1.
+func squares(n int64) int64 { return (n - 1) * n * (2*n - 1) / 6 }
+
+// center returns the center of gravity in pixels.
+func (p *spot) center() (x, y float64) {
+	n := float64(p.area)
+	return float64(p.sx)/n + 0.5, float64(p.sy)/n + 0.5
+}
+
+// perimeter estimates the border's length from the crossings of lines in four
+// directions (Cauchy–Crofton): π/8 · Σ crossings · line spacing. It is within 1 %
+// for discs of ten pixels and more; upright squares come out 5 % short.
+func (p *spot) perimeter() float64 {
+	across := 2 * p.runs
+	down := 2 * (p.area - p.touch)
+	slanted := 2 * (2*p.area - p.slant)
+	return math.Pi / 8 * (float64(across+down) + float64(float64(slanted)*(math.Sqrt2/2)))
+}
+
+// figures returns area, perimeter, roundness, elongation, width, height.
+func (p *spot) figures() [len(figures)]float64 {
+	n := float64(p.area)
+	length := p.perimeter()
+	round := min(1, 4*math.Pi*n/float64(length*length))
+	// Second moments about the center; 1/12 is that of a pixel itself.
+	mxx := (float64(p.sxx)-float64(float64(p.sx)*float64(p.sx))/n)/n + 1.0/12
+	myy := (float64(p.syy)-float64(float64(p.sy)*float64(p.sy))/n)/n + 1.0/12
+	mxy := (float64(p.sxy) - float64(float64(p.sx)*float64(p.sy))/n) / n
+	spread := math.Sqrt(float64((mxx-myy)*(mxx-myy)) + float64(4*float64(mxy*mxy)))
+	least := max(mxx+myy-spread, 1e-9)
+	return [...]float64{
+		n, length, round, math.Sqrt((mxx + myy + spread) / least),
+		p.u1 - p.u0, p.v1 - p.v0,
+	}
+}
+
+// border appends a polygon round the spot: its leftmost pixel edges downwards and
+// its rightmost ones upwards, at most 16 rows of them. Bays are drawn over.
+func (f *finder) border(p *spot, dst []raster.Point) []raster.Point {
+	y0, y1 := f.runs[p.first].y, f.runs[p.last].y
+	step := (y1-y0)/16 + 1
+	start := len(dst)
+	left, right := int32(math.MaxInt32), int32(math.MinInt32)
+	emit := func(y int32) {
+		dst = append(dst, raster.Point{X: float64(left), Y: float64(y)}, raster.Point{X: float64(right), Y: float64(y)})
+	}
+	top := y0
+	for i := p.first; i >= 0; i = f.runs[i].next {
+		r := &f.runs[i]
+		if r.y >= top+step {
+			emit(top)
+			emit(r.y)
+			top, left, right = r.y, math.MaxInt32, math.MinInt32
+		}
+		left, right = min(left, r.x0), max(right, r.x1)
+	}
+	emit(top)
+	emit(y1 + 1)
+	// dst now alternates left, right going down: reorder to left down, right up.
+	pairs := dst[start:]
+	n := len(pairs) / 2
+	ordered := make([]raster.Point, 0, 72)
+	for i := range n {
+		ordered = append(ordered, pairs[2*i])
+	}
+	for i := n - 1; i >= 0; i-- {
+		ordered = append(ordered, pairs[2*i+1])
+	}
+	copy(pairs, ordered)
+	return dst
+}

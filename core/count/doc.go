@@ -1,0 +1,2 @@
+// Package count holds the checks that count things: count.spots.
+package count

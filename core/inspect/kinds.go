@@ -1,0 +1,19 @@
+package inspect
+
+import (
+	"ricetta/core/count"
+	"ricetta/core/locate"
+	"ricetta/core/presence"
+	"ricetta/core/recipe"
+)
+
+// Kinds is the registry: one line for each kind of check there is.
+var Kinds = recipe.Kinds{
+	locate.Outline,
+	presence.Tone,
+	count.Spots,
+	Rule,
+}
+
+// Reader reads recipes that use these kinds.
+var Reader = recipe.NewReader(Kinds)

@@ -1,0 +1,121 @@
+package inspect
+
+import (
+	"errors"
+	"fmt"
+	"path"
+
+	"ricetta/core/check"
+	"ricetta/core/raster"
+	"ricetta/core/recipe"
+)
+
+// Plan is a recipe made ready: taught, compiled, ordered. It is immutable; any
+// number of runners may share it.
+type Plan struct {
+	Recipe *recipe.Recipe
+	// Warnings of teaching, each with the id of its check.
+	Warnings []Warning
+	// TaughtMarks are drawn on the reference picture, by check id.
+	TaughtMarks map[string][]check.Mark
+
+	steps  []step // in the order of running
+	routes []route
+}
+
+// Warning is something that will work badly, and the remedy.
+type Warning struct{ Check, Text string }
+
+type step struct {
+	index  int // of the check in the document
+	doc    *recipe.Check
+	kind   check.Kind
+	taught check.Taught
+	limits map[string]check.Band
+	on     int // position in steps of the datum, -1 for none
+}
+
+type route struct {
+	to   string
+	when string
+	rule check.Rule
+}
+
+// Prepare teaches the recipe. The error names the check and the remedy.
+func Prepare(r *recipe.Recipe) (*Plan, error) {
+	p := &Plan{Recipe: r, TaughtMarks: map[string][]check.Mark{}}
+	ref, err := reference(r)
+	if err != nil {
+		return nil, err
+	}
+	rules, err := recipe.NewRules(&r.Document, Kinds)
+	if err != nil {
+		return nil, err
+	}
+	at := map[string]int{}
+	for _, i := range r.Order() {
+		c := &r.Checks[i]
+		k, ok := Kinds.Find(c.Kind)
+		if !ok {
+			return nil, fmt.Errorf("check %s: there is no kind %s; choose one of %v", c.ID, c.Kind, Kinds.Names())
+		}
+		s := step{index: i, doc: c, kind: k, on: -1, limits: map[string]check.Band{}}
+		if c.On != "" {
+			s.on = at[c.On]
+		}
+		for name, l := range c.Limits {
+			s.limits[name] = l.Bounds()
+		}
+		t := check.Teaching{Reference: ref, Expressions: rules}
+		if s.taught, err = k.Teach(&t, c.Settings); err != nil {
+			return nil, fmt.Errorf("check %s cannot be taught: %w", c.ID, err)
+		}
+		for _, w := range t.Warnings {
+			p.Warnings = append(p.Warnings, Warning{c.ID, w})
+		}
+		if len(t.Marks) > 0 {
+			p.TaughtMarks[c.ID] = t.Marks
+		}
+		at[c.ID] = len(p.steps)
+		p.steps = append(p.steps, s)
+	}
+	for _, d := range r.Routes {
+		rule, err := rules.CompileBool(d.When)
+		if err != nil {
+			return nil, fmt.Errorf("route to %s: %w", d.To, err)
+		}
+		p.routes = append(p.routes, route{d.To, d.When, rule})
+	}
+	return p, nil
+}
+
+// reference returns the brightness of the reference picture, nil where there is none.
+func reference(r *recipe.Recipe) (*raster.Gray, error) {
+	name := r.Picture.Reference
+	if name == "" {
+		return nil, nil
+	}
+	data, ok := r.Files[name]
+	if !ok {
+		return nil, errors.New("the reference picture " + name + " is missing")
+	}
+	pic, err := raster.Decode(data, path.Ext(name), raster.DefaultDecodeLimits)
+	if err != nil {
+		return nil, fmt.Errorf("reference picture %s: %w", name, err)
+	}
+	if err := fits(r, pic); err != nil {
+		return nil, fmt.Errorf("reference picture %s: %w", name, err)
+	}
+	return pic.Luma(new(raster.Gray)), nil
+}
+
+// fits reports a picture of another kind than the recipe is for.
+func fits(r *recipe.Recipe, pic raster.Picture) error {
+	if got := pic.Kind(); got != r.Picture.Kind {
+		if got == "" {
+			return errors.New("there is no picture")
+		}
+		return fmt.Errorf("it is a %s picture, and the recipe is for %s ones; use the camera and format that the recipe was made for", got, r.Picture.Kind)
+	}
+	return nil
+}

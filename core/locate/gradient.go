@@ -1,0 +1,118 @@
+package locate
+
+import (
+	"math"
+
+	"ricetta/core/raster"
+)
+
+// sobel returns the gradient at pixel (x, y), which must not lie on the border:
+// 8 gray values a pixel of slope on each axis.
+func sobel(g *raster.Gray, x, y int) (gx, gy int) {
+	o := (y-1)*g.Stride + x - 1
+	a := g.Pix[o : o+3 : o+3]
+	o += g.Stride
+	b := g.Pix[o : o+3 : o+3]
+	o += g.Stride
+	c := g.Pix[o : o+3 : o+3]
+	left := int(a[0]) + 2*int(b[0]) + int(c[0])
+	right := int(a[2]) + 2*int(b[2]) + int(c[2])
+	top := int(a[0]) + 2*int(a[1]) + int(a[2])
+	bottom := int(c[0]) + 2*int(c[1]) + int(c[2])
+	return right - left, bottom - top
+}
+
+// sectors is how many directions the coarse look tells apart over 360°.
+const sectors = 16
+
+// sector returns the direction of (gx, gy) as one of 16 sectors of 22.5°, sector 0
+// centered on the x axis, counted clockwise as seen.
+func sector(gx, gy int) int {
+	ax, ay := gx, gy
+	if ax < 0 {
+		ax = -ax
+	}
+	if ay < 0 {
+		ay = -ay
+	}
+	// Tangents of 11.25°, 33.75°, 56.25° and 78.75° in thousandths.
+	var s int
+	switch t, u := 1000*ay, ax; {
+	case t <= 199*u:
+		s = 0
+	case t <= 668*u:
+		s = 1
+	case t <= 1497*u:
+		s = 2
+	case t <= 5027*u:
+		s = 3
+	default:
+		s = 4
+	}
+	if gx < 0 {
+		s = 8 - s
+	}
+	if gy < 0 {
+		s = sectors - s
+	}
+	return s & (sectors - 1)
+}
+
+// sample returns the brightness at a place, between pixels by bilinear
+// interpolation; ok is false outside the outermost pixel centers.
+func sample(g *raster.Gray, x, y float64) (v float64, ok bool) {
+	x -= 0.5
+	y -= 0.5
+	if !(x >= 0 && y >= 0) || x >= float64(g.W-1) || y >= float64(g.H-1) {
+		return 0, false
+	}
+	ix, iy := int(x), int(y)
+	fx, fy := x-float64(ix), y-float64(iy)
+	o := iy*g.Stride + ix
+	up, down := g.Pix[o:o+2:o+2], g.Pix[o+g.Stride:o+g.Stride+2:o+g.Stride+2]
+	a := float64(up[0]) + float64(fx*float64(int(up[1])-int(up[0])))
+	b := float64(down[0]) + float64(fx*float64(int(down[1])-int(down[0])))
+	return a + float64(fy*(b-a)), true
+}
+
+// reach is the farthest that edgeAlong looks to either side, in pixels.
+const reach = 3
+
+// edgeAlong looks for the steepest rise of brightness along the direction (nx, ny)
+// through (x, y), within ±r pixels, and returns its distance from there with
+// sub-pixel precision. With signed false a fall counts as well. ok is false where
+// no slope reaches least (gray values over two pixels) or the picture ends.
+func edgeAlong(g *raster.Gray, x, y, nx, ny float64, r int, signed bool, least float64) (dist float64, ok bool) {
+	var v [2*reach + 5]float64
+	for i := range 2*r + 5 {
+		k := float64(i - r - 2)
+		s, in := sample(g, x+float64(k*nx), y+float64(k*ny))
+		if !in {
+			return 0, false
+		}
+		v[i] = s
+	}
+	var d [2*reach + 3]float64 // slope at -r-1 … r+1
+	for i := range 2*r + 3 {
+		d[i] = v[i+2] - v[i]
+		if !signed {
+			d[i] = math.Abs(d[i])
+		}
+	}
+	best, at := 0.0, -1
+	for i := 1; i <= 2*r+1; i++ {
+		// Nearer edges win among equals.
+		k := float64(i - r - 1)
+		if w := d[i] * (1 - float64(0.08*math.Abs(k))); d[i] >= d[i-1] && d[i] >= d[i+1] && w > best {
+			best, at = w, i
+		}
+	}
+	if at < 0 || d[at] < least {
+		return 0, false
+	}
+	off := 0.0
+	if bend := d[at-1] - float64(2*d[at]) + d[at+1]; bend < 0 {
+		off = (d[at-1] - d[at+1]) / float64(2*bend)
+	}
+	return float64(at-r-1) + off, true
+}

@@ -1,0 +1,259 @@
+package locate
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"math"
+	"slices"
+
+	"ricetta/core/check"
+	"ricetta/core/raster"
+)
+
+// OutlineSettings are the settings of locate.outline.
+type OutlineSettings struct {
+	Region      raster.Region  `json:"region" jsonschema_description:"Round the feature to find, on the reference picture"`
+	Search      *raster.Region `json:"search,omitempty" jsonschema_description:"Where the center may be looked for; the whole picture if absent"`
+	Accept      *raster.Region `json:"accept,omitempty" jsonschema_description:"Where the found center must lie to be accepted; anywhere if absent"`
+	Turn        float64        `json:"turn,omitempty" jsonschema:"minimum=0,maximum=180,default=20" jsonschema_description:"How far the item may be turned to either side in degrees"`
+	Size        []float64      `json:"size,omitempty" jsonschema:"minItems=2,maxItems=2" jsonschema_description:"Least and most size relative to the taught one, between 0.5 and 2; 1 to 1 if absent"`
+	Contrast    string         `json:"contrast,omitempty" jsonschema:"enum=same,enum=either,default=same" jsonschema_description:"same: light stays light; either: dark and light may be exchanged"`
+	Sensitivity float64        `json:"sensitivity,omitempty" jsonschema:"minimum=0,maximum=1,default=0.5" jsonschema_description:"How weak an edge still belongs to the outline: 0 only the strongest, 1 all"`
+	AcceptScore float64        `json:"accept_score,omitempty" jsonschema:"minimum=0.2,maximum=1,default=0.6" jsonschema_description:"Least score at which the feature counts as found"`
+}
+
+// Validate implements check.Validator.
+func (s *OutlineSettings) Validate() error {
+	if err := s.Region.Validate(); err != nil {
+		return fmt.Errorf("region: %w", err)
+	}
+	for name, r := range map[string]*raster.Region{"search": s.Search, "accept": s.Accept} {
+		if r == nil {
+			continue
+		}
+		if err := r.Validate(); err != nil {
+			return fmt.Errorf("%s: %w", name, err)
+		}
+	}
+	if s.Size != nil {
+		if len(s.Size) != 2 || !(s.Size[0] >= 0.5 && s.Size[0] <= s.Size[1] && s.Size[1] <= 2) {
+			return errors.New("size: give two numbers, least and most, between 0.5 and 2")
+		}
+	}
+	return nil
+}
+
+func (s *OutlineSettings) sizes() (least, most float64) {
+	if s.Size == nil {
+		return 1, 1
+	}
+	return s.Size[0], s.Size[1]
+}
+
+// Outline is the kind locate.outline: it finds the taught outline by the directions
+// of its edges. Readings: x, y in pixels (where the center of the taught region
+// lies now), angle in degrees against the datum it rides on or the frame, size
+// (1 = as taught), score 0…1.
+var Outline = check.Define(check.Kind{
+	Name:           "locate.outline",
+	Doc:            "Finds a taught outline anywhere in the picture and says where it lies.",
+	Datum:          true,
+	NeedsReference: true,
+	Measures: []check.Measure{
+		{Name: "score", Doc: "Agreement with the taught outline, 0 to 1"},
+		{Name: "x", Unit: "px", Doc: "Center of the taught region, from the left"},
+		{Name: "y", Unit: "px", Doc: "Center of the taught region, from the top"},
+		{Name: "angle", Unit: "deg", Doc: "Turn against the taught position, clockwise"},
+		{Name: "size", Doc: "Size against the taught one"},
+	},
+}, func() OutlineSettings {
+	return OutlineSettings{Turn: 20, Contrast: "same", Sensitivity: 0.5, AcceptScore: 0.6}
+}, teachOutline)
+
+func teachOutline(t *check.Teaching, s *OutlineSettings) (check.Taught, error) {
+	if out := s.Region.AreaOutside(raster.Identity(), t.Reference.W, t.Reference.H); out > 0 {
+		return nil, fmt.Errorf("region: %.0f %% of it lies outside the reference picture; draw it inside", out*100)
+	}
+	m, err := learn(t.Reference, s.Region, s.Sensitivity)
+	if err != nil {
+		return nil, err
+	}
+	mark := check.Mark{Shape: check.Points, Role: check.RoleTaught}
+	for _, p := range m.levels[0].points {
+		mark.Points = append(mark.Points, raster.Point{X: m.center.X + p.x, Y: m.center.Y + p.y})
+	}
+	t.Marks = append(t.Marks, mark)
+	least, most := s.sizes()
+	o := &outline{s: *s, model: m, free: freedom{turn: s.Turn > 0, size: most > least}}
+	return o, nil
+}
+
+type outline struct {
+	s     OutlineSettings
+	model *model
+	free  freedom
+}
+
+func (o *outline) NewJudge() check.Judge { return &outlineJudge{outline: o} }
+
+type outlineJudge struct {
+	*outline
+	coarse coarse
+	poses  []pose
+	place  raster.Transform
+
+	tries   []turnAndSize // for the turn and size of the datum below
+	triesOn turnAndSize
+}
+
+// How many guesses are followed: from the first look, and on each finer level.
+const (
+	mostGuesses = 32
+	mostFiner   = 6
+)
+
+// turnSlack is how far in degrees a found turn may exceed the range, for the
+// range ends between two pixels.
+const turnSlack = 0.25
+
+func (j *outlineJudge) Place() raster.Transform { return j.place }
+
+func (j *outlineJudge) Judge(in *check.Input, out *check.Finding) {
+	best, found := j.find(in)
+	out.Read("score", "", best.score)
+	out.Readings[0].Limits = check.Band{Least: j.s.AcceptScore, Most: math.Inf(1)}
+	if !found || best.score < j.s.AcceptScore {
+		out.Outcome = check.Failed
+		b := append(out.Sentence, "not found (best score "...)
+		b = append(check.AppendNumber(b, best.score), ", "...)
+		b = append(check.AppendNumber(append(b, "at least "...), j.s.AcceptScore), " wanted)"...)
+		out.Sentence = b
+		return
+	}
+	turn := raster.WrapAngle(best.angle - in.On.Angle())
+	size := best.size / in.On.Size()
+	out.Read("x", "px", best.x)
+	out.Read("y", "px", best.y)
+	out.Read("angle", "deg", turn)
+	out.Read("size", "", size)
+	j.place = raster.Moving(j.model.center, raster.Pose{X: best.x, Y: best.y, Angle: best.angle, Size: best.size})
+	j.mark(in, out, best)
+
+	b := append(out.Sentence, "found at "...)
+	b = append(check.AppendNumber(b, math.Round(best.x*10)/10), ", "...)
+	b = append(check.AppendNumber(b, math.Round(best.y*10)/10), ", turned "...)
+	b = append(check.AppendNumber(b, math.Round(turn*10)/10), "°, score "...)
+	out.Sentence = check.AppendNumber(b, math.Round(best.score*100)/100)
+
+	if j.s.Accept != nil && !j.s.Accept.Contains(in.On, raster.Point{X: best.x, Y: best.y}) {
+		out.MarkOutline(*j.s.Accept, in.On, check.RoleRegion)
+		out.Fail("found, but outside its accept area")
+	}
+}
+
+// shownPoints is how many of the outline's points a finding draws.
+const shownPoints = 120
+
+func (j *outlineJudge) mark(in *check.Input, out *check.Finding, p pose) {
+	out.MarkOutline(j.s.Region, j.place, check.RoleFound)
+	points := j.model.levels[0].points
+	m := out.AddMark(check.Points, check.RoleFound, "")
+	for i, n := 0, min(len(points), shownPoints); i < n; i++ {
+		q := points[i*len(points)/n]
+		m.Points = append(m.Points, j.place.Apply(raster.Point{X: j.model.center.X + q.x, Y: j.model.center.Y + q.y}))
+	}
+	c := out.AddMark(check.Cross, check.RoleFound, "")
+	c.Turn = p.angle
+	c.Points = append(c.Points, raster.Point{X: p.x, Y: p.y})
+}
+
+// find returns the best pose on the full picture; found is false where nothing
+// came near.
+func (j *outlineJudge) find(in *check.Input) (best pose, found bool) {
+	top := len(j.model.levels) - 1
+	l := &j.model.levels[top]
+	g := in.Level(top)
+	if g.W < 4 || g.H < 4 {
+		return pose{}, false
+	}
+	on := turnAndSize{in.On.Angle(), in.On.Size()}
+	if j.tries == nil || j.triesOn != on {
+		least, most := j.s.sizes()
+		j.tries, j.triesOn = orientations(l.radius, on.angle, j.s.Turn, float64(least*on.size), float64(most*on.size)), on
+	}
+	signed := j.s.Contrast != "either"
+	hits := j.coarse.look(g, l, j.tries, j.searchBox(in, g, top), signed, float64(0.75*j.s.AcceptScore), mostGuesses)
+	j.poses = j.poses[:0]
+	for _, h := range hits {
+		t := j.tries[h.turn]
+		p := l.fit(g, pose{x: float64(h.x) + 0.5, y: float64(h.y) + 0.5, angle: t.angle, size: t.size}, 2, 3, j.free, signed)
+		p.score = l.score(g, p, signed)
+		j.poses = append(j.poses, p)
+	}
+	j.keepBest(mostFiner)
+	for k := top - 1; k >= 0; k-- {
+		l, g = &j.model.levels[k], in.Level(k)
+		for i := range j.poses {
+			p := &j.poses[i]
+			p.x, p.y = p.x*2, p.y*2
+			*p = l.fit(g, *p, 2, 3, j.free, signed)
+			p.score = l.score(g, *p, signed)
+		}
+		j.keepBest(max(2, mostFiner-2*(top-k)))
+	}
+	for _, p := range j.poses {
+		if j.inRange(in, p) {
+			return p, true
+		}
+		best.score = max(best.score, 0)
+	}
+	return best, false
+}
+
+// inRange reports whether the pose keeps the turn and size ranges and the search area.
+func (j *outlineJudge) inRange(in *check.Input, p pose) bool {
+	if math.Abs(raster.WrapAngle(p.angle-in.On.Angle())) > j.s.Turn+turnSlack {
+		return false
+	}
+	least, most := j.s.sizes()
+	if s := p.size / in.On.Size(); s < least-0.01 || s > most+0.01 {
+		return false
+	}
+	return j.s.Search == nil || j.s.Search.Contains(in.On, raster.Point{X: p.x, Y: p.y})
+}
+
+// keepBest sorts the poses by score, drops those that ran into a better one, and
+// keeps most of them.
+func (j *outlineJudge) keepBest(most int) {
+	slices.SortStableFunc(j.poses, func(a, b pose) int { return cmp.Compare(b.score, a.score) })
+	n := 0
+next:
+	for _, p := range j.poses {
+		for _, q := range j.poses[:n] {
+			if raster.Hypot(p.x-q.x, p.y-q.y) < 2.5 && math.Abs(raster.WrapAngle(p.angle-q.angle)) < 3 {
+				continue next
+			}
+		}
+		j.poses[n] = p
+		n++
+		if n == most {
+			break
+		}
+	}
+	j.poses = j.poses[:n]
+}
+
+// searchBox returns the pixels of level k where the center is looked for.
+func (j *outlineJudge) searchBox(in *check.Input, g *raster.Gray, k int) box {
+	b := box{0, 0, g.W, g.H}
+	if j.s.Search == nil {
+		return b
+	}
+	x0, y0, x1, y1 := j.s.Search.Bounds(in.On)
+	scale := 1 / float64(int(1)<<k)
+	return box{
+		max(b.x0, int(math.Floor(x0*scale))-1), max(b.y0, int(math.Floor(y0*scale))-1),
+		min(b.x1, int(math.Ceil(x1*scale))+1), min(b.y1, int(math.Ceil(y1*scale))+1),
+	}
+}

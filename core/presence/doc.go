@@ -1,0 +1,3 @@
+// Package presence holds the checks that tell whether something is there and looks
+// right: presence.tone.
+package presence

@@ -1,0 +1,116 @@
+package raster
+
+import (
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func TestSinCosAndAtan2(t *testing.T) {
+	for deg := -720.0; deg <= 720; deg += 0.37 {
+		s, c := SinCos(deg)
+		assert.InDelta(t, math.Sin(deg*math.Pi/180), s, 4e-15, "sin %v", deg)
+		assert.InDelta(t, math.Cos(deg*math.Pi/180), c, 4e-15, "cos %v", deg)
+		assert.InDelta(t, 0, WrapAngle(Atan2(s, c)-deg), 1e-12, "atan2 at %v", deg)
+	}
+	s, c := SinCos(90)
+	assert.True(t, s == 1 && c == 0, "right angles are exact")
+	assert.Equal(t, 180.0, Atan2(0, -1))
+	assert.Equal(t, 0.0, Atan2(0, 0))
+	s, _ = SinCos(math.Inf(1))
+	assert.True(t, math.IsNaN(s))
+	assert.Equal(t, 180.0, WrapAngle(-180))
+}
+
+func TestTransformComposesAndInverts(t *testing.T) {
+	rng := rand.New(rand.NewPCG(5, 6))
+	for range 200 {
+		a := Moving(Point{rng.Float64() * 900, 3}, Pose{rng.Float64() * 900, 7, rng.Float64()*360 - 180, 0.5 + rng.Float64()})
+		b := Moving(Point{5, rng.Float64() * 900}, Pose{1, rng.Float64() * 900, rng.Float64()*360 - 180, 0.5 + rng.Float64()})
+		p := Point{rng.Float64() * 1000, rng.Float64() * 1000}
+		q := a.Then(b).Apply(p)
+		r := b.Apply(a.Apply(p))
+		assert.InDelta(t, r.X, q.X, 1e-9)
+		assert.InDelta(t, r.Y, q.Y, 1e-9)
+		back := a.Inverse().Apply(a.Apply(p))
+		assert.InDelta(t, p.X, back.X, 1e-9)
+		assert.InDelta(t, p.Y, back.Y, 1e-9)
+		assert.InDelta(t, a.Size()*b.Size(), a.Then(b).Size(), 1e-12)
+	}
+	assert.Panics(t, func() { Transform{}.Inverse() })
+}
+
+func TestMovingIsClockwise(t *testing.T) {
+	// Seen on a screen with y down, a quarter turn clockwise brings right to down.
+	m := Moving(Point{10, 10}, Pose{10, 10, 90, 1})
+	p := m.Apply(Point{15, 10})
+	assert.InDelta(t, 10, p.X, 1e-12)
+	assert.InDelta(t, 15, p.Y, 1e-12)
+	assert.InDelta(t, 90, m.Angle(), 1e-12)
+}
+
+var forms = map[string]Region{
+	"rect":    Rect(20.3, 30.7, 40, 25),
+	"turned":  {Rect: []float64{20, 30, 40, 25}, Turn: 33},
+	"circle":  {Circle: []float64{50.2, 40.9, 22}},
+	"ring":    {Ring: []float64{50, 40, 11.5, 23}},
+	"polygon": {Polygon: [][2]float64{{10, 10}, {80, 25}, {40, 35}, {60, 70}, {15, 60}}},
+}
+
+// Every span pixel has its center inside, every other outside, also when the
+// region is turned, resized and hangs over the border.
+func TestSpansAreThePixelsWhoseCentersAreInside(t *testing.T) {
+	for name, r := range forms {
+		require.NoError(t, r.Validate(), name)
+		for _, pose := range []Pose{{0, 0, 0, 1}, {7.3, -4.1, 17, 1.3}, {60, 50, -140, 0.7}, {-20, 10, 90, 1}} {
+			m := Moving(Point{0, 0}, pose)
+			const w, h = 100, 80
+			in := [h][w]bool{}
+			last := Span{Y: -1}
+			for _, s := range r.SpansInto(nil, m, w, h) {
+				require.True(t, s.Y > last.Y || s.Y == last.Y && s.X0 > last.X1, "%s: spans are ordered and apart", name)
+				require.Less(t, s.X0, s.X1)
+				last = s
+				for x := s.X0; x < s.X1; x++ {
+					in[s.Y][x] = true
+				}
+			}
+			for y := range h {
+				for x := range w {
+					p := Point{float64(x) + 0.5, float64(y) + 0.5}
+					if in[y][x] != r.Contains(m, p) {
+						t.Fatalf("%s at %+v: pixel %d,%d in spans: %v", name, pose, x, y, in[y][x])
+					}
+				}
+			}
+		}
+	}
+}
+
+func TestSpansOfNothing(t *testing.T) {
+	far := Rect(500, 500, 10, 10)
+	assert.Empty(t, far.SpansInto(nil, Identity(), 100, 80))
+	assert.Empty(t, far.SpansInto(nil, Transform{A: math.NaN()}, 100, 80))
+	assert.Equal(t, 1.0, far.AreaOutside(Identity(), 100, 80))
+	assert.Equal(t, 0.5, Rect(90, 0, 20, 10).AreaOutside(Identity(), 100, 80))
+}
+
+func TestRegionValidateSaysTheRemedy(t *testing.T) {
+	for want, r := range map[string]Region{
+		"give exactly one of rect, circle, ring, polygon": {},
+		"give x, y, width, height":                        {Rect: []float64{1, 2, 3}},
+		"give a width and a height above 0":               Rect(1, 2, 0, 5),
+		"give a radius above 0":                           {Circle: []float64{1, 1, -2}},
+		"an outer one above it":                           {Ring: []float64{1, 1, 5, 5}},
+		"turn belongs to a rectangle":                     {Circle: []float64{1, 1, 2}, Turn: 3},
+		"give at least three":                             {Polygon: [][2]float64{{1, 1}, {2, 2}}},
+		"keep numbers within":                             Rect(math.NaN(), 0, 1, 1),
+	} {
+		err := r.Validate()
+		require.Error(t, err, want)
+		assert.Contains(t, err.Error(), want)
+	}
+}

@@ -1,0 +1,80 @@
+//go:build amd64 && !purego
+
+package raster
+
+import (
+	"os"
+
+	"golang.org/x/sys/cpu"
+)
+
+// useAVX2 is decided once, before any kernel runs. RICETTA_SIMD=off turns the
+// vector kernels off, to find out whether a processor is at fault.
+var useAVX2 = cpu.X86.HasAVX2 && os.Getenv("RICETTA_SIMD") != "off"
+
+// SIMD names the instruction set that the kernels use here.
+func SIMD() string {
+	if useAVX2 {
+		return "AVX2"
+	}
+	return "none"
+}
+
+// for i := range n { dst[i] = (38*r[i] + 75*g[i] + 15*b[i] + 64) >> 7 }, n a multiple of 32.
+//
+//go:noescape
+func lumaRowAVX2(dst, red, green, blue *uint8, n int)
+
+// for i := range n { dst[i] = (a[2i]+a[2i+1]+b[2i]+b[2i+1]+2) >> 2 }, n a multiple of 32.
+//
+//go:noescape
+func halfRowAVX2(dst, a, b *uint8, n int)
+
+// for w := range n { bit i of dst[w] = lo <= row[32w+i] && row[32w+i]-lo <= span }.
+//
+//go:noescape
+func bandBitsAVX2(dst *uint32, row *uint8, n int, lo, span uint8)
+
+// for x := range n { dst[x] = Σ base[offs[i]+x] }, n a multiple of 32; the result
+// is the greatest of all sums.
+//
+//go:noescape
+func sumShiftedAVX2(dst, base *uint8, offs *int32, count, n int) uint8
+
+func lumaRow(dst, r, g, b []uint8) {
+	n := 0
+	if useAVX2 && len(dst) >= 32 {
+		n = len(dst) &^ 31
+		_, _, _ = r[n-1], g[n-1], b[n-1]
+		lumaRowAVX2(&dst[0], &r[0], &g[0], &b[0], n)
+	}
+	lumaRowRef(dst[n:], r[n:], g[n:], b[n:])
+}
+
+func halfRow(dst, a, b []uint8) {
+	n := 0
+	if useAVX2 && len(dst) >= 32 {
+		n = len(dst) &^ 31
+		_, _ = a[2*n-1], b[2*n-1]
+		halfRowAVX2(&dst[0], &a[0], &b[0], n)
+	}
+	halfRowRef(dst[n:], a[2*n:], b[2*n:])
+}
+
+func bandBits(dst []uint32, row []uint8, lo, hi uint8) {
+	n := 0
+	if useAVX2 && len(row) >= 32 {
+		n = len(row) / 32
+		_ = dst[n-1]
+		bandBitsAVX2(&dst[0], &row[0], n, lo, hi-lo)
+	}
+	bandBitsRef(dst[n:], row[32*n:], lo, hi)
+}
+
+// sumShifted relies on SumShifted having checked every offset.
+func sumShifted(dst, base []uint8, offs []int32, least uint8) bool {
+	if useAVX2 {
+		return sumShiftedAVX2(&dst[0], &base[0], &offs[0], len(offs), len(dst)) >= least
+	}
+	return sumShiftedRef(dst, base, offs, least)
+}

@@ -1,0 +1,202 @@
+//go:build amd64 && !purego
+
+#include "textflag.h"
+
+// Pairs (38, 75) for red and green, (15, 1) for blue and the rounding constant.
+DATA ·weightsRG<>+0(SB)/8, $0x4b264b264b264b26
+DATA ·weightsRG<>+8(SB)/8, $0x4b264b264b264b26
+DATA ·weightsRG<>+16(SB)/8, $0x4b264b264b264b26
+DATA ·weightsRG<>+24(SB)/8, $0x4b264b264b264b26
+GLOBL ·weightsRG<>(SB), RODATA|NOPTR, $32
+
+DATA ·weightsB1<>+0(SB)/8, $0x010f010f010f010f
+DATA ·weightsB1<>+8(SB)/8, $0x010f010f010f010f
+DATA ·weightsB1<>+16(SB)/8, $0x010f010f010f010f
+DATA ·weightsB1<>+24(SB)/8, $0x010f010f010f010f
+GLOBL ·weightsB1<>(SB), RODATA|NOPTR, $32
+
+DATA ·sixtyFours<>+0(SB)/8, $0x4040404040404040
+DATA ·sixtyFours<>+8(SB)/8, $0x4040404040404040
+DATA ·sixtyFours<>+16(SB)/8, $0x4040404040404040
+DATA ·sixtyFours<>+24(SB)/8, $0x4040404040404040
+GLOBL ·sixtyFours<>(SB), RODATA|NOPTR, $32
+
+DATA ·ones<>+0(SB)/8, $0x0101010101010101
+DATA ·ones<>+8(SB)/8, $0x0101010101010101
+DATA ·ones<>+16(SB)/8, $0x0101010101010101
+DATA ·ones<>+24(SB)/8, $0x0101010101010101
+GLOBL ·ones<>(SB), RODATA|NOPTR, $32
+
+DATA ·twos16<>+0(SB)/8, $0x0002000200020002
+DATA ·twos16<>+8(SB)/8, $0x0002000200020002
+DATA ·twos16<>+16(SB)/8, $0x0002000200020002
+DATA ·twos16<>+24(SB)/8, $0x0002000200020002
+GLOBL ·twos16<>(SB), RODATA|NOPTR, $32
+
+// func lumaRowAVX2(dst, red, green, blue *uint8, n int)
+TEXT ·lumaRowAVX2(SB), NOSPLIT, $0-40
+	MOVQ dst+0(FP), DI
+	MOVQ red+8(FP), SI
+	MOVQ green+16(FP), DX
+	MOVQ blue+24(FP), BX
+	MOVQ n+32(FP), CX
+	VMOVDQU ·weightsRG<>(SB), Y8
+	VMOVDQU ·weightsB1<>(SB), Y9
+	VMOVDQU ·sixtyFours<>(SB), Y10
+	XORQ AX, AX
+
+luma:
+	VMOVDQU (SI)(AX*1), Y0
+	VMOVDQU (DX)(AX*1), Y1
+	VMOVDQU (BX)(AX*1), Y2
+	VPUNPCKLBW Y1, Y0, Y3
+	VPUNPCKHBW Y1, Y0, Y4
+	VPUNPCKLBW Y10, Y2, Y5
+	VPUNPCKHBW Y10, Y2, Y6
+	VPMADDUBSW Y8, Y3, Y3
+	VPMADDUBSW Y8, Y4, Y4
+	VPMADDUBSW Y9, Y5, Y5
+	VPMADDUBSW Y9, Y6, Y6
+	VPADDW Y5, Y3, Y3
+	VPADDW Y6, Y4, Y4
+	VPSRLW $7, Y3, Y3
+	VPSRLW $7, Y4, Y4
+	VPACKUSWB Y4, Y3, Y3
+	VMOVDQU Y3, (DI)(AX*1)
+	ADDQ $32, AX
+	CMPQ AX, CX
+	JLT  luma
+	VZEROUPPER
+	RET
+
+// func halfRowAVX2(dst, a, b *uint8, n int)
+TEXT ·halfRowAVX2(SB), NOSPLIT, $0-32
+	MOVQ dst+0(FP), DI
+	MOVQ a+8(FP), SI
+	MOVQ b+16(FP), DX
+	MOVQ n+24(FP), CX
+	VMOVDQU ·ones<>(SB), Y8
+	VMOVDQU ·twos16<>(SB), Y9
+	XORQ AX, AX
+
+half:
+	VMOVDQU (SI)(AX*2), Y0
+	VMOVDQU 32(SI)(AX*2), Y1
+	VMOVDQU (DX)(AX*2), Y2
+	VMOVDQU 32(DX)(AX*2), Y3
+	VPMADDUBSW Y8, Y0, Y0
+	VPMADDUBSW Y8, Y1, Y1
+	VPMADDUBSW Y8, Y2, Y2
+	VPMADDUBSW Y8, Y3, Y3
+	VPADDW Y2, Y0, Y0
+	VPADDW Y3, Y1, Y1
+	VPADDW Y9, Y0, Y0
+	VPADDW Y9, Y1, Y1
+	VPSRLW $2, Y0, Y0
+	VPSRLW $2, Y1, Y1
+	VPACKUSWB Y1, Y0, Y0
+	VPERMQ $0xD8, Y0, Y0
+	VMOVDQU Y0, (DI)(AX*1)
+	ADDQ $32, AX
+	CMPQ AX, CX
+	JLT  half
+	VZEROUPPER
+	RET
+
+// func bandBitsAVX2(dst *uint32, row *uint8, n int, lo, span uint8)
+TEXT ·bandBitsAVX2(SB), NOSPLIT, $0-26
+	MOVQ dst+0(FP), DI
+	MOVQ row+8(FP), SI
+	MOVQ n+16(FP), CX
+	VPBROADCASTB lo+24(FP), Y8
+	VPBROADCASTB span+25(FP), Y9
+
+band:
+	VMOVDQU (SI), Y0
+	VPSUBB Y8, Y0, Y0
+	VPMINUB Y9, Y0, Y1
+	VPCMPEQB Y0, Y1, Y1
+	VPMOVMSKB Y1, AX
+	MOVL AX, (DI)
+	ADDQ $32, SI
+	ADDQ $4, DI
+	DECQ CX
+	JNZ  band
+	VZEROUPPER
+	RET
+
+// func sumShiftedAVX2(dst, base *uint8, offs *int32, count, n int) uint8
+TEXT ·sumShiftedAVX2(SB), NOSPLIT, $0-41
+	MOVQ dst+0(FP), DI
+	MOVQ base+8(FP), SI
+	MOVQ offs+16(FP), DX
+	MOVQ count+24(FP), R8
+	MOVQ n+32(FP), CX
+	VPXOR Y15, Y15, Y15
+
+wide:
+	CMPQ CX, $128
+	JLT  narrow
+	VPXOR Y0, Y0, Y0
+	VPXOR Y1, Y1, Y1
+	VPXOR Y2, Y2, Y2
+	VPXOR Y3, Y3, Y3
+	XORQ R9, R9
+
+wideSum:
+	MOVLQSX (DX)(R9*4), R10
+	ADDQ SI, R10
+	VPADDB (R10), Y0, Y0
+	VPADDB 32(R10), Y1, Y1
+	VPADDB 64(R10), Y2, Y2
+	VPADDB 96(R10), Y3, Y3
+	INCQ R9
+	CMPQ R9, R8
+	JLT  wideSum
+	VMOVDQU Y0, (DI)
+	VMOVDQU Y1, 32(DI)
+	VMOVDQU Y2, 64(DI)
+	VMOVDQU Y3, 96(DI)
+	VPMAXUB Y0, Y15, Y15
+	VPMAXUB Y1, Y15, Y15
+	VPMAXUB Y2, Y15, Y15
+	VPMAXUB Y3, Y15, Y15
+	ADDQ $128, SI
+	ADDQ $128, DI
+	SUBQ $128, CX
+	JMP  wide
+
+narrow:
+	CMPQ CX, $32
+	JLT  done
+	VPXOR Y0, Y0, Y0
+	XORQ R9, R9
+
+narrowSum:
+	MOVLQSX (DX)(R9*4), R10
+	VPADDB (SI)(R10*1), Y0, Y0
+	INCQ R9
+	CMPQ R9, R8
+	JLT  narrowSum
+	VMOVDQU Y0, (DI)
+	VPMAXUB Y0, Y15, Y15
+	ADDQ $32, SI
+	ADDQ $32, DI
+	SUBQ $32, CX
+	JMP  narrow
+
+done:
+	VEXTRACTI128 $1, Y15, X0
+	VPMAXUB X0, X15, X0
+	VPSRLDQ $8, X0, X1
+	VPMAXUB X1, X0, X0
+	VPSRLDQ $4, X0, X1
+	VPMAXUB X1, X0, X0
+	VPSRLDQ $2, X0, X1
+	VPMAXUB X1, X0, X0
+	VPSRLDQ $1, X0, X1
+	VPMAXUB X1, X0, X0
+	VPEXTRB $0, X0, AX
+	MOVB AX, ret+40(FP)
+	VZEROUPPER
+	RET

@@ -1,0 +1,110 @@
+package raster
+
+import (
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// guarded returns n random bytes with guard bytes before and behind them, at a
+// chosen alignment, and a function that tells whether a guard was overwritten.
+func guarded(rng *rand.Rand, n, align int) ([]uint8, func() bool) {
+	const guard = 64
+	all := make([]uint8, guard+align+n+guard)
+	for i := range all {
+		all[i] = 0xA5
+	}
+	part := all[guard+align : guard+align+n : guard+align+n]
+	for i := range part {
+		switch rng.IntN(8) {
+		case 0:
+			part[i] = 0
+		case 1:
+			part[i] = 255
+		default:
+			part[i] = uint8(rng.Uint32())
+		}
+	}
+	return part, func() bool {
+		for i, v := range all {
+			if (i < guard+align || i >= guard+align+n) && v != 0xA5 {
+				return false
+			}
+		}
+		return true
+	}
+}
+
+func TestKernelsEqualTheirReferences(t *testing.T) {
+	rng := rand.New(rand.NewPCG(1, 2))
+	for n := range 131 {
+		for align := range 4 {
+			r, _ := guarded(rng, n, align)
+			g, _ := guarded(rng, n, 3-align)
+			b, _ := guarded(rng, n, 1)
+			got, intact := guarded(rng, n, align)
+			want := make([]uint8, n)
+			lumaRow(got, r, g, b)
+			lumaRowRef(want, r, g, b)
+			require.Equal(t, want, got, "luma of %d pixels", n)
+			require.True(t, intact(), "luma of %d pixels wrote outside", n)
+
+			a2, _ := guarded(rng, 2*n, align)
+			b2, _ := guarded(rng, 2*n, 2)
+			halfRow(got, a2, b2)
+			halfRowRef(want, a2, b2)
+			require.Equal(t, want, got, "half of %d pixels", n)
+			require.True(t, intact(), "half of %d pixels wrote outside", n)
+
+			lo, hi := uint8(rng.Uint32()), uint8(rng.Uint32())
+			if lo > hi {
+				lo, hi = hi, lo
+			}
+			words := make([]uint32, (n+31)/32)
+			bandBitsRef(words, r, lo, hi)
+			require.Equal(t, words, BandBits([]uint32{}, r, lo, hi), "band %d…%d of %d pixels", lo, hi, n)
+		}
+	}
+}
+
+func TestSumShiftedEqualsItsReference(t *testing.T) {
+	rng := rand.New(rand.NewPCG(3, 4))
+	for _, n := range []int{32, 64, 96, 128, 160, 288} {
+		base := make([]uint8, n+500)
+		for i := range base {
+			base[i] = uint8(rng.IntN(5))
+		}
+		for count := 1; count <= 63; count += 7 {
+			offs := make([]int32, count)
+			for i := range offs {
+				offs[i] = int32(rng.IntN(500))
+			}
+			got, intact := guarded(rng, n, count%5)
+			want := make([]uint8, n)
+			least := uint8(rng.IntN(200))
+			hit := sumShiftedRef(want, base, offs, least)
+			assert.Equal(t, hit, SumShifted(got, base, offs, least))
+			require.Equal(t, want, got)
+			require.True(t, intact())
+		}
+	}
+	assert.Panics(t, func() { SumShifted(make([]uint8, 32), make([]uint8, 40), []int32{9}, 0) }, "an offset out of base")
+	assert.Panics(t, func() { SumShifted(make([]uint8, 31), make([]uint8, 40), []int32{0}, 0) }, "a length that is no multiple of 32")
+}
+
+func TestLumaKeepsGray(t *testing.T) {
+	c := NewRGB(256, 1)
+	for i := range 256 {
+		c.R[i], c.G[i], c.B[i] = uint8(i), uint8(i), uint8(i)
+	}
+	g := c.LumaInto(NewGray(0, 0))
+	for i := range 256 {
+		require.Equal(t, uint8(i), g.Pix[i])
+	}
+}
+
+func TestBandBitsOfAnEmptyBand(t *testing.T) {
+	assert.Equal(t, []uint32{0}, BandBits([]uint32{7}, []uint8{1, 2, 3}, 5, 4))
+}
