@@ -72,22 +72,23 @@ func (f *Finding) JSON() FindingJSON {
 			if f.Columns[i].Text {
 				m[f.Columns[i].Name] = c.Text
 			} else {
-				m[f.Columns[i].Name] = math.Round(c.Number*1e4) / 1e4
+				m[f.Columns[i].Name] = Rounded(c.Number, 1e4)
 			}
 		}
 		out.Rows = append(out.Rows, m)
 	}
 	for _, m := range f.Marks {
-		j := MarkJSON{Shape: m.Shape, Role: m.Role, Label: m.Label, Turn: hundredth(m.Turn), Points: make([][2]float64, 0, len(m.Points))}
+		j := MarkJSON{Shape: m.Shape, Role: m.Role, Label: m.Label, Turn: Rounded(m.Turn, 100), Points: make([][2]float64, 0, len(m.Points))}
 		for _, p := range m.Points {
-			j.Points = append(j.Points, [2]float64{hundredth(p.X), hundredth(p.Y)})
+			j.Points = append(j.Points, [2]float64{Rounded(p.X, 100), Rounded(p.Y, 100)})
 		}
 		out.Marks = append(out.Marks, j)
 	}
 	return out
 }
 
-func hundredth(v float64) float64 { return math.Round(v*100) / 100 }
+// Rounded returns v to the nearest multiple of 1/parts.
+func Rounded(v, parts float64) float64 { return math.Round(float64(v*parts)) / parts }
 
 // MarshalJSON writes the outside form.
 func (f *Finding) MarshalJSON() ([]byte, error) { return json.Marshal(f.JSON()) }

@@ -165,7 +165,7 @@ func (in *Input) Covers(r raster.Region, out *Finding) bool {
 		return true
 	}
 	b := append(out.Sentence[:0], "its region lies "...)
-	b = AppendNumber(b, float64(int(outside*100+0.5)))
+	b = AppendNumber(b, Rounded(float64(outside*100), 1))
 	out.Outcome, out.Sentence = Fault, append(b, " % outside the picture"...)
 	return false
 }

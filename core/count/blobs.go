@@ -201,7 +201,7 @@ func (p *spot) perimeter() float64 {
 	across := 2 * p.runs
 	down := 2 * (p.area - p.touch)
 	slanted := 2 * (2*p.area - p.slant)
-	return math.Pi / 8 * (float64(across+down) + float64(float64(slanted)*(math.Sqrt2/2)))
+	return float64(math.Pi / 8 * (float64(across+down) + float64(float64(slanted)*(math.Sqrt2/2))))
 }
 
 // figures returns area, perimeter, roundness, elongation, width, height.

@@ -64,7 +64,7 @@ func orientations(radius, center, turn, least, most float64) []turnAndSize {
 			sizes = append(sizes, least+float64((most-least)*float64(i))/float64(n))
 		}
 	}
-	step := 1.5 / radius * (180 / math.Pi)
+	step := float64(1.5 / radius * (180 / math.Pi))
 	n := int(math.Ceil(2 * turn / step))
 	count := n + 1
 	if turn >= 180 {
@@ -162,9 +162,9 @@ func (c *coarse) look(g *raster.Gray, l *level, tries []turnAndSize, where box, 
 	for _, t := range tries {
 		grow = max(grow, t.size)
 	}
-	c.respond(g, l.floor, signed, int(math.Ceil(l.radius*grow))+2)
+	c.respond(g, l.floor, signed, int(math.Ceil(float64(l.radius*grow)))+2)
 	full := 4 * len(l.points)
-	threshold := uint8(max(1, min(255, math.Ceil(least*float64(full)))))
+	threshold := uint8(max(1, min(255, math.Ceil(float64(least*float64(full))))))
 	c.hits = c.hits[:0]
 	for i, t := range tries {
 		threshold = c.lookTurned(g, l, t, int16(i), where, threshold)

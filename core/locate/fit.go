@@ -20,7 +20,7 @@ type freedom struct{ turn, size bool }
 // on no edge. With signed false a reversed direction counts as agreeing.
 func (l *level) score(g *raster.Gray, p pose, signed bool) float64 {
 	s, c := raster.SinCos(p.angle)
-	floor2 := l.floor * l.floor
+	floor2 := float64(l.floor * l.floor)
 	sum := 0.0
 	for i := range l.points {
 		q := &l.points[i]

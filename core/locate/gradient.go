@@ -103,7 +103,7 @@ func edgeAlong(g *raster.Gray, x, y, nx, ny float64, r int, signed bool, least f
 	for i := 1; i <= 2*r+1; i++ {
 		// Nearer edges win among equals.
 		k := float64(i - r - 1)
-		if w := d[i] * (1 - float64(0.08*math.Abs(k))); d[i] >= d[i-1] && d[i] >= d[i+1] && w > best {
+		if w := float64(d[i] * (1 - float64(0.08*math.Abs(k)))); d[i] >= d[i-1] && d[i] >= d[i+1] && w > best {
 			best, at = w, i
 		}
 	}

@@ -73,7 +73,7 @@ var Outline = check.Define(check.Kind{
 
 func teachOutline(t *check.Teaching, s *OutlineSettings) (check.Taught, error) {
 	if out := s.Region.AreaOutside(raster.Identity(), t.Reference.W, t.Reference.H); out > 0 {
-		return nil, fmt.Errorf("region: %.0f %% of it lies outside the reference picture; draw it inside", out*100)
+		return nil, fmt.Errorf("region: %.0f %% of it lies outside the reference picture; draw it inside", float64(out*100))
 	}
 	m, err := learn(t.Reference, s.Region, s.Sensitivity)
 	if err != nil {
@@ -141,10 +141,10 @@ func (j *outlineJudge) Judge(in *check.Input, out *check.Finding) {
 	j.mark(in, out, best)
 
 	b := append(out.Sentence, "found at "...)
-	b = append(check.AppendNumber(b, math.Round(best.x*10)/10), ", "...)
-	b = append(check.AppendNumber(b, math.Round(best.y*10)/10), ", turned "...)
-	b = append(check.AppendNumber(b, math.Round(turn*10)/10), "°, score "...)
-	out.Sentence = check.AppendNumber(b, math.Round(best.score*100)/100)
+	b = append(check.AppendNumber(b, check.Rounded(best.x, 10)), ", "...)
+	b = append(check.AppendNumber(b, check.Rounded(best.y, 10)), ", turned "...)
+	b = append(check.AppendNumber(b, check.Rounded(turn, 10)), "°, score "...)
+	out.Sentence = check.AppendNumber(b, check.Rounded(best.score, 100))
 
 	if j.s.Accept != nil && !j.s.Accept.Contains(in.On, raster.Point{X: best.x, Y: best.y}) {
 		out.MarkOutline(*j.s.Accept, in.On, check.RoleRegion)
@@ -196,7 +196,7 @@ func (j *outlineJudge) find(in *check.Input) (best pose, found bool) {
 		l, g = &j.model.levels[k], in.Level(k)
 		for i := range j.poses {
 			p := &j.poses[i]
-			p.x, p.y = p.x*2, p.y*2
+			p.x, p.y = p.x+p.x, p.y+p.y
 			*p = l.fit(g, *p, 2, 3, j.free, signed)
 			p.score = l.score(g, *p, signed)
 		}
@@ -253,7 +253,7 @@ func (j *outlineJudge) searchBox(in *check.Input, g *raster.Gray, k int) box {
 	x0, y0, x1, y1 := j.s.Search.Bounds(in.On)
 	scale := 1 / float64(int(1)<<k)
 	return box{
-		max(b.x0, int(math.Floor(x0*scale))-1), max(b.y0, int(math.Floor(y0*scale))-1),
-		min(b.x1, int(math.Ceil(x1*scale))+1), min(b.y1, int(math.Ceil(y1*scale))+1),
+		max(b.x0, int(math.Floor(float64(x0*scale)))-1), max(b.y0, int(math.Floor(float64(y0*scale)))-1),
+		min(b.x1, int(math.Ceil(float64(x1*scale)))+1), min(b.y1, int(math.Ceil(float64(y1*scale)))+1),
 	}
 }

@@ -70,7 +70,7 @@ func learnLevel(g *raster.Gray, region raster.Region, center raster.Point, k int
 	// The strength of a clear edge here: nine of ten are weaker.
 	least := float64(weakestEdge)
 	if len(edges) > 0 {
-		least = max(least, float64(edges[len(edges)/10].strength)*(1-sensitivity)*0.5)
+		least = max(least, float64(edges[len(edges)/10].strength*(1-sensitivity)*0.5))
 	}
 	n := 0
 	for n < len(edges) && edges[n].strength >= least {
@@ -177,7 +177,7 @@ func dropShort(edges []edge, w, least int) []edge {
 // spread picks at most most of the points, the first ones first, so that they
 // keep a distance from each other; it returns them all where they are few enough.
 func spread(points []edgePoint, most int) []edgePoint {
-	for gap := 1.0; len(points) > most; gap *= 1.15 {
+	for gap := 1.0; len(points) > most; gap = float64(gap * 1.15) {
 		type cell struct{ x, y int }
 		taken := map[cell][]edgePoint{}
 		var kept []edgePoint

@@ -125,7 +125,7 @@ func (r Region) Outline(t Transform, dst []Point) []Point {
 func appendCircle(dst []Point, t Transform, cx, cy, radius float64) []Point {
 	const n = 48
 	for i := range n {
-		s, c := SinCos(float64(i) * (360.0 / n))
+		s, c := SinCos(float64(float64(i) * (360.0 / n)))
 		dst = append(dst, t.Apply(Point{cx + float64(radius*c), cy + float64(radius*s)}))
 	}
 	return dst

@@ -33,7 +33,7 @@ func SinCos(deg float64) (sin, cos float64) {
 	}
 	deg = math.Mod(deg, 360)
 	quadrant := math.Floor(deg/90 + 0.5)
-	r := (deg - float64(quadrant*90)) * (math.Pi / 180) // |r| ≤ π/4
+	r := float64((deg - float64(quadrant*90)) * (math.Pi / 180)) // |r| ≤ π/4
 	z := float64(r * r)
 	s := r + float64(float64(r*z)*horner(z, sinCoef[:]))
 	c := 1 - float64(0.5*z) + float64(float64(z*z)*horner(z, cosCoef[:]))
@@ -85,7 +85,7 @@ func Atan2(y, x float64) float64 {
 	if y < 0 {
 		a = -a
 	}
-	return a * (180 / math.Pi)
+	return float64(a * (180 / math.Pi))
 }
 
 // Hypot returns √(x²+y²) with both squares rounded before they are summed. It
