@@ -154,22 +154,26 @@ func TestTrackerEjectsExactlyTheRightItems(t *testing.T) {
 			step := int64(rapid.IntRange(1, 9).Draw(rt, "step"))
 			before := map[string]bool{recipe.Reject: on[recipe.Reject], recipe.Rework: on[recipe.Rework]}
 			actions := tr.Advance(count + step)
-			switched := map[int64]Action{}
+			type moment struct {
+				at    int64
+				route string
+			}
+			switched := map[moment]bool{}
 			for _, a := range actions {
 				switch a.Kind {
 				case TakePicture:
 					open[a.Seq] = rapid.SampledFrom(verdicts).Draw(rt, "verdict")
 				case OutputOn, OutputOff:
 					on[a.Route] = a.Kind == OutputOn
-					switched[a.At] = a
+					switched[moment{a.At, a.Route}] = a.Kind == OutputOn
 				case WasLate:
 					final[a.Seq] = recipe.Reject
 				}
 			}
 			for at := count + 1; at <= count+step; at++ {
 				for _, route := range []string{recipe.Reject, recipe.Rework} {
-					if a, ok := switched[at]; ok && a.Route == route {
-						before[route] = a.Kind == OutputOn
+					if to, ok := switched[moment{at, route}]; ok {
+						before[route] = to
 					}
 					if back := at - c.Ejectors[route].Offset; back > 0 && back%100 == 0 && before[route] {
 						if hit[back/100] == nil {
