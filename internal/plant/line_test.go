@@ -1,0 +1,116 @@
+package plant
+
+import (
+	"context"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ricetta/core/inspect"
+	"ricetta/core/recipe"
+	"ricetta/internal/station"
+)
+
+// keeper records nothing and says so at once.
+type keeper struct{ items chan *station.Item }
+
+func (k keeper) Record(_ *station.Item, done func(error)) { go done(nil) }
+func (k keeper) Recorded(it *station.Item)                { k.items <- it }
+func (k keeper) Changed(station.State)                    {}
+
+// darkTins rejects what is dark all over where pencils should be: enough to tell a
+// tin from an empty place.
+const darkTins = `ricetta: 1
+product: pencil-tin-12
+role: top
+picture: {kind: color}
+checks:
+  - {id: tin, kind: presence.tone, region: {rect: [420, 400, 500, 200]}, tone: {most: 110}, limits: {share: {most: 0.9}}}
+`
+
+func lineWith(t *testing.T, rates Rates) (*Line, keeper) {
+	l := NewLine(LineConfig{Station: "s", Line: "l", Seed: 3, Speed: 300, Rates: rates})
+	k := keeper{make(chan *station.Item, 100)}
+	s, err := station.New(l.cfg.StationConfig(), station.Parts{Source: l, Outputs: l, Recorder: k, Listener: k, Clock: time.Now, PictureTimeout: 5 * time.Second}, 0)
+	require.NoError(t, err)
+	t.Cleanup(s.Close)
+	l.Attach(s)
+	d, err := inspect.Reader.Parse([]byte(darkTins))
+	require.NoError(t, err)
+	r, err := recipe.New(d, nil)
+	require.NoError(t, err)
+	p, err := inspect.Prepare(r)
+	require.NoError(t, err)
+	require.NoError(t, s.Use(p))
+	count, next := l.Count()
+	require.NoError(t, s.Start(count, next))
+	return l, k
+}
+
+// run moves the belt by n tins, waiting for each verdict.
+func (l *Line) run(t *testing.T, k keeper, n int) {
+	for range n {
+		for range Pitch / 300 {
+			l.Step(300)
+		}
+		select {
+		case <-k.items:
+		case <-time.After(10 * time.Second):
+			t.Fatal("no verdict")
+		}
+	}
+}
+
+func TestTheBeltTakesOffWhatIsRejected(t *testing.T) {
+	l, k := lineWith(t, Rates{NoTin: 0.3})
+	l.run(t, k, 25)
+	s := l.Score()
+	assert.Zero(t, s.LetThrough())
+	assert.Zero(t, s.FalseRejects(), "%v", s.Left)
+	assert.Positive(t, s.Left[NoTin][recipe.Reject])
+	assert.Positive(t, s.Left[Good][recipe.Pass])
+	assert.Equal(t, station.Running, l.station.State().Status, "every reject was confirmed")
+}
+
+func TestADeadSensorHoldsTheBelt(t *testing.T) {
+	l, k := lineWith(t, Rates{NoTin: 1})
+	l.Break(false, true)
+	l.run(t, k, 4)
+	for range 20 {
+		l.Step(300)
+	}
+	assert.Equal(t, station.Held, l.station.State().Status)
+	assert.False(t, l.Moves())
+}
+
+func TestADeadCameraLetsNothingThrough(t *testing.T) {
+	l, k := lineWith(t, Rates{Missing: 0.5})
+	l.Break(true, false)
+	l.run(t, k, 15)
+	s := l.Score()
+	assert.Positive(t, s.Tins())
+	for d, routes := range s.Left {
+		assert.Zero(t, routes[recipe.Pass], "%s", d)
+	}
+}
+
+func TestRunMovesTheBeltWithItsPermitOnly(t *testing.T) {
+	l, k := lineWith(t, nil)
+	ctx, cancel := context.WithCancel(t.Context())
+	done := make(chan struct{})
+	go func() { l.Run(ctx); close(done) }()
+	select {
+	case <-k.items:
+	case <-time.After(20 * time.Second):
+		t.Fatal("the belt does not move")
+	}
+	l.station.Stop()
+	at, _ := l.Count()
+	time.Sleep(30 * time.Millisecond)
+	later, _ := l.Count()
+	assert.InDelta(t, at, later, 60)
+	cancel()
+	<-done
+}
