@@ -1,0 +1,153 @@
+// Package folder reads recipes and pictures from files: what the core, which knows
+// no files, is given to work on.
+package folder
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"ricetta/core/inspect"
+	"ricetta/core/raster"
+	"ricetta/core/recipe"
+)
+
+// mostBytes bounds a file that a recipe names.
+const mostBytes = 64 << 20
+
+// Recipe reads and validates the recipe in the folder dir of files, and returns it
+// with the text of its document. A fault of the recipe is a recipe.Problems.
+func Recipe(files fs.FS, dir string) (*recipe.Recipe, []byte, error) {
+	text, err := fs.ReadFile(files, path.Join(dir, recipe.FileName))
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil, fmt.Errorf("there is no %s in %s; name the folder of a recipe", recipe.FileName, dir)
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	doc, err := inspect.Reader.Parse(text)
+	if err != nil {
+		return nil, nil, err
+	}
+	pictures := map[string][]byte{}
+	if name := doc.Picture.Reference; name != "" {
+		file := path.Join(dir, name)
+		info, err := fs.Stat(files, file)
+		if err == nil && info.Size() > mostBytes {
+			return nil, nil, fmt.Errorf("%s has %d MiB, %d at most", file, info.Size()>>20, mostBytes>>20)
+		}
+		data, err := fs.ReadFile(files, file)
+		if err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return nil, nil, err
+		}
+		if err == nil {
+			pictures[name] = data
+		}
+	}
+	r, err := recipe.New(doc, pictures)
+	var p recipe.Problems
+	if errors.As(err, &p) {
+		for i := range p {
+			p[i].File = recipe.FileName
+		}
+	}
+	return r, text, err
+}
+
+// RecipeDir reads the recipe in a folder of this machine.
+func RecipeDir(dir string) (*recipe.Recipe, []byte, error) {
+	info, err := os.Stat(dir)
+	if err != nil {
+		return nil, nil, fmt.Errorf("the recipe folder %s cannot be read: %w", dir, plain(err))
+	}
+	if !info.IsDir() {
+		if filepath.Base(dir) == recipe.FileName {
+			return RecipeDir(filepath.Dir(dir))
+		}
+		return nil, nil, fmt.Errorf("%s is a file; name the folder of a recipe", dir)
+	}
+	r, text, err := Recipe(os.DirFS(dir), ".")
+	if err != nil && strings.HasSuffix(err.Error(), " in .; name the folder of a recipe") {
+		err = fmt.Errorf("there is no %s in %s; name the folder of a recipe", recipe.FileName, dir)
+	}
+	return r, text, err
+}
+
+// plain drops the operation and path that the caller says already.
+func plain(err error) error {
+	var pe *fs.PathError
+	if errors.As(err, &pe) {
+		return pe.Err
+	}
+	return err
+}
+
+// Picture reads one picture file. The error says what is wrong with this file.
+func Picture(file string, limits raster.DecodeLimits) (raster.Picture, error) {
+	info, err := os.Stat(file)
+	if err != nil {
+		return raster.Picture{}, plain(err)
+	}
+	if info.IsDir() {
+		return raster.Picture{}, errors.New("it is a folder")
+	}
+	if info.Size() > int64(limits.Bytes) {
+		return raster.Picture{}, fmt.Errorf("%w: %d MiB in the file, %d at most", raster.ErrTooLarge, info.Size()>>20, limits.Bytes>>20)
+	}
+	data, err := os.ReadFile(file)
+	if err != nil {
+		return raster.Picture{}, plain(err)
+	}
+	return raster.Decode(data, filepath.Ext(file), limits)
+}
+
+// Pictures resolves what a person names on the command line: files as they are,
+// folders as all picture files in them (sorted by name, not those of folders
+// below), and globs that the shell left alone. A name that leads to nothing stays
+// in the list, so that it is told like a broken file.
+func Pictures(names []string) []string {
+	var out []string
+	for _, n := range names {
+		switch info, err := os.Stat(n); {
+		case err == nil && info.IsDir():
+			out = append(out, inFolder(n)...)
+		case err == nil:
+			out = append(out, n)
+		default:
+			found, globErr := filepath.Glob(n)
+			if globErr != nil || len(found) == 0 {
+				found = []string{n}
+			}
+			slices.Sort(found)
+			out = append(out, found...)
+		}
+	}
+	return out
+}
+
+func inFolder(dir string) []string {
+	entries, err := os.ReadDir(dir)
+	if err != nil {
+		return []string{dir}
+	}
+	var out []string
+	for _, e := range entries {
+		if !e.IsDir() && isPicture(e.Name()) {
+			out = append(out, filepath.Join(dir, e.Name()))
+		}
+	}
+	if len(out) == 0 {
+		return []string{dir} // told as a folder without pictures
+	}
+	return out
+}
+
+func isPicture(name string) bool {
+	ext := strings.ToLower(filepath.Ext(name))
+	return slices.ContainsFunc(raster.Formats, func(f raster.Format) bool { return slices.Contains(f.Endings, ext) })
+}

@@ -1,0 +1,192 @@
+package store
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+
+	"gorm.io/gorm"
+
+	"ricetta/internal/station"
+)
+
+// Kept is an item as it stands in the records.
+type Kept struct {
+	ID ID
+	station.Item
+	// PictureHash names the kept picture, "" where none was kept.
+	PictureHash string
+}
+
+// Filter chooses items; empty fields choose all.
+type Filter struct {
+	Station, Line, Product, Route, Reason string
+	// NotPassed chooses everything that did not pass.
+	NotPassed bool
+	// Faults chooses the items with a fault.
+	Faults      bool
+	From, Until time.Time
+	// Before continues a list: only items with a smaller ID.
+	Before ID
+}
+
+func (f Filter) apply(q *gorm.DB) *gorm.DB {
+	for column, v := range map[string]string{"station": f.Station, "line": f.Line, "product": f.Product, "route": f.Route, "reason": f.Reason} {
+		if v != "" {
+			q = q.Where(column+" = ?", v)
+		}
+	}
+	if f.NotPassed {
+		q = q.Where("route <> 'pass'")
+	}
+	if f.Faults {
+		q = q.Where("fault <> ''")
+	}
+	if !f.From.IsZero() {
+		q = q.Where("time >= ?", f.From.UnixMilli())
+	}
+	if !f.Until.IsZero() {
+		q = q.Where("time < ?", f.Until.UnixMilli())
+	}
+	if f.Before > 0 {
+		q = q.Where("id < ?", f.Before)
+	}
+	return q
+}
+
+// Items returns up to limit items, newest first, without their findings.
+func (s *Store) Items(f Filter, limit int) ([]Kept, error) {
+	var rows []itemRow
+	q := f.apply(s.read.Model(&itemRow{})).Omit("findings").Order("id DESC").Limit(limit)
+	if err := q.Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	out := make([]Kept, len(rows))
+	for i, r := range rows {
+		out[i] = r.kept()
+	}
+	return out, nil
+}
+
+// ErrNoItem says that there is no such item.
+var ErrNoItem = errors.New("there is no such item")
+
+// Item returns one item with its findings.
+func (s *Store) Item(id ID) (Kept, error) {
+	return s.one(s.read.Where("id = ?", id))
+}
+
+// ItemOf returns the item of a station by its number.
+func (s *Store) ItemOf(stationID string, seq int64) (Kept, error) {
+	return s.one(s.read.Where("station = ? AND seq = ?", stationID, seq))
+}
+
+func (s *Store) one(q *gorm.DB) (Kept, error) {
+	var r itemRow
+	if err := q.Take(&r).Error; err != nil {
+		if errors.Is(err, gorm.ErrRecordNotFound) {
+			return Kept{}, ErrNoItem
+		}
+		return Kept{}, err
+	}
+	k := r.kept()
+	if err := json.Unmarshal(r.Findings, &k.Findings); err != nil {
+		return Kept{}, fmt.Errorf("the findings of item %d are broken: %w", r.ID, err)
+	}
+	return k, nil
+}
+
+func (r itemRow) kept() Kept {
+	return Kept{
+		ID: ID(r.ID), PictureHash: r.Picture,
+		Item: station.Item{
+			Station: r.Station, Seq: r.Seq, Line: r.Line, Role: r.Role, Time: time.UnixMilli(r.Time).UTC(), Count: r.Count,
+			Product: r.Product, Revision: r.Revision, Route: r.Route, Fault: station.Fault(r.Fault), Reason: r.Reason,
+			Sentence: r.Sentence, Took: time.Duration(r.Took) * time.Microsecond, Delay: time.Duration(r.Delay) * time.Microsecond,
+		},
+	}
+}
+
+// Tally is a count of items that have the grouped fields in common.
+type Tally struct {
+	Key   map[string]string
+	Count int64
+}
+
+// Groups are the fields by which items can be counted.
+var Groups = []string{"hour", "station", "product", "revision", "route", "reason", "fault"}
+
+// Tallies counts items from the whole hour that holds from (inclusive) to the one
+// that holds until (exclusive where it falls on the hour), grouped by the given
+// fields; zero times do not bound. The answer is sorted by count, largest first.
+func (s *Store) Tallies(f Filter, by []string) ([]Tally, error) {
+	const hour = int64(time.Hour / time.Millisecond)
+	q := s.read.Model(&tallyRow{})
+	for column, v := range map[string]string{"station": f.Station, "product": f.Product, "route": f.Route, "reason": f.Reason} {
+		if v != "" {
+			q = q.Where(column+" = ?", v)
+		}
+	}
+	if f.NotPassed {
+		q = q.Where("route <> 'pass'")
+	}
+	if !f.From.IsZero() {
+		q = q.Where("hour >= ?", f.From.UnixMilli()/hour*hour)
+	}
+	if !f.Until.IsZero() {
+		q = q.Where("hour < ?", f.Until.UnixMilli())
+	}
+	fields := ""
+	for _, b := range by {
+		if !slices.Contains(Groups, b) {
+			return nil, fmt.Errorf("items are not counted by %q; choose from %v", b, Groups)
+		}
+		if fields != "" {
+			fields += ", "
+		}
+		fields += b
+	}
+	sel := "SUM(n) AS n"
+	if fields != "" {
+		sel = fields + ", " + sel
+		q = q.Group(fields)
+	}
+	var rows []tallyRow
+	if err := q.Select(sel).Having("SUM(n) > 0").Order("SUM(n) DESC").Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	out := make([]Tally, 0, len(rows))
+	for _, r := range rows {
+		t := Tally{Key: map[string]string{}, Count: r.N}
+		for _, b := range by {
+			t.Key[b] = r.field(b)
+		}
+		out = append(out, t)
+	}
+	return out, nil
+}
+
+func (r tallyRow) field(name string) string {
+	switch name {
+	case "hour":
+		return time.UnixMilli(r.Hour).UTC().Format(time.RFC3339)
+	case "station":
+		return r.Station
+	case "product":
+		return r.Product
+	case "revision":
+		return r.Revision
+	case "route":
+		return r.Route
+	case "reason":
+		return r.Reason
+	case "fault":
+		if r.Fault {
+			return "true"
+		}
+		return "false"
+	}
+	panic("store: no field " + name)
+}

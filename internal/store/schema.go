@@ -1,0 +1,96 @@
+package store
+
+import (
+	"fmt"
+
+	"github.com/go-gormigrate/gormigrate/v2"
+	"gorm.io/gorm"
+)
+
+// itemRow is one item. Times are Unix milliseconds, durations microseconds.
+type itemRow struct {
+	ID       int64  `gorm:"primaryKey;autoIncrement"`
+	Station  string `gorm:"not null;uniqueIndex:item_of_station,priority:1;index:items_by_route,priority:1;index:items_by_reason,priority:1"`
+	Seq      int64  `gorm:"not null;uniqueIndex:item_of_station,priority:2"`
+	Line     string `gorm:"not null"`
+	Role     string `gorm:"not null"`
+	Time     int64  `gorm:"not null;index:items_by_time"`
+	Count    int64  `gorm:"not null"`
+	Product  string `gorm:"not null"`
+	Revision string `gorm:"not null"`
+	Route    string `gorm:"not null;index:items_by_route,priority:2"`
+	Fault    string `gorm:"not null"`
+	Reason   string `gorm:"not null;index:items_by_reason,priority:2"`
+	Sentence string `gorm:"not null"`
+	Took     int64  `gorm:"not null"`
+	Delay    int64  `gorm:"not null"`
+	Findings []byte `gorm:"not null"` // JSON
+	Picture  string `gorm:"not null"` // hash, "" where none was kept
+}
+
+func (itemRow) TableName() string { return "items" }
+
+// tallyRow counts items of one hour (Unix milliseconds of its begin, UTC).
+type tallyRow struct {
+	Hour     int64  `gorm:"primaryKey;autoIncrement:false"`
+	Station  string `gorm:"primaryKey"`
+	Product  string `gorm:"primaryKey"`
+	Revision string `gorm:"primaryKey"`
+	Route    string `gorm:"primaryKey"`
+	Reason   string `gorm:"primaryKey"`
+	Fault    bool   `gorm:"primaryKey"`
+	N        int64  `gorm:"not null"`
+}
+
+func (tallyRow) TableName() string { return "tallies" }
+
+// pictureRow is one picture file that is kept.
+type pictureRow struct {
+	Hash  string `gorm:"primaryKey"`
+	Bytes int64  `gorm:"not null"`
+	Time  int64  `gorm:"not null;index:pictures_by_time"`
+}
+
+func (pictureRow) TableName() string { return "pictures" }
+
+// revisionRow is a revision that was released here once. It never changes.
+type revisionRow struct {
+	Hash     string `gorm:"primaryKey"`
+	Product  string `gorm:"not null"`
+	Role     string `gorm:"not null"`
+	Document []byte `gorm:"not null"` // recipe.yaml as it was
+	Time     int64  `gorm:"not null"`
+}
+
+func (revisionRow) TableName() string { return "revisions" }
+
+// migrations bring a database of any older version to this one, in order. What has
+// landed is never edited; a change is a new entry.
+var migrations = []*gormigrate.Migration{
+	{
+		ID: "0001-items-tallies-pictures-revisions",
+		Migrate: func(tx *gorm.DB) error {
+			return tx.AutoMigrate(&itemRow{}, &tallyRow{}, &pictureRow{}, &revisionRow{})
+		},
+	},
+}
+
+// migrate refuses a database that a newer program has written.
+func migrate(db *gorm.DB) error {
+	var ids []string
+	if db.Migrator().HasTable("migrations") {
+		if err := db.Table("migrations").Pluck("id", &ids).Error; err != nil {
+			return err
+		}
+	}
+	known := map[string]bool{"SCHEMA_INIT": true}
+	for _, m := range migrations {
+		known[m.ID] = true
+	}
+	for _, id := range ids {
+		if !known[id] {
+			return fmt.Errorf("the records were written by a newer Ricetta (they have %s); start that one, or restore an older backup", id)
+		}
+	}
+	return gormigrate.New(db, gormigrate.DefaultOptions, migrations).Migrate()
+}

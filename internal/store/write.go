@@ -1,0 +1,164 @@
+package store
+
+import (
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"ricetta/core/check"
+	"ricetta/core/recipe"
+	"ricetta/internal/station"
+)
+
+// incoming is an item that a station handed over.
+type incoming struct {
+	item *station.Item
+	done func(error)
+}
+
+// row is an item ready to be written.
+type row struct {
+	itemRow
+	done func(error)
+}
+
+// prepare keeps pictures and turns items into rows.
+func (s *Store) prepare(in <-chan incoming) {
+	for i := range in {
+		r, err := s.rowOf(i.item)
+		if err != nil {
+			i.done(err)
+			continue
+		}
+		s.rows <- row{r, i.done}
+	}
+}
+
+// keepsPicture reports whether the item's picture is worth keeping.
+func (s *Store) keepsPicture(it *station.Item) bool {
+	if it.Picture.Kind() == "" {
+		return false
+	}
+	return it.Route != recipe.Pass || s.opts.PassShare > 0 && it.Seq%s.opts.PassShare == 0
+}
+
+func (s *Store) rowOf(it *station.Item) (itemRow, error) {
+	r := itemRow{
+		Station: it.Station, Seq: it.Seq, Line: it.Line, Role: it.Role, Time: it.Time.UnixMilli(), Count: it.Count,
+		Product: it.Product, Revision: it.Revision, Route: it.Route, Fault: string(it.Fault),
+		Reason: it.Reason, Sentence: it.Sentence, Took: it.Took.Microseconds(), Delay: it.Delay.Microseconds(),
+	}
+	if s.keepsPicture(it) {
+		hash, err := s.pictures.keep(it.Picture, it.Time)
+		if err != nil {
+			// The verdict and its figures matter more than the picture.
+			s.opts.Log.Warn("a picture was not kept", "station", it.Station, "seq", it.Seq, "error", err)
+		}
+		r.Picture = hash
+	}
+	findings := it.Findings
+	if r.Picture == "" {
+		findings = withoutMarks(findings)
+	}
+	if findings == nil {
+		findings = []check.FindingJSON{}
+	}
+	data, err := json.Marshal(findings)
+	if err != nil {
+		return r, fmt.Errorf("the findings of item %d cannot be written: %w", it.Seq, err)
+	}
+	r.Findings = data
+	return r, nil
+}
+
+// withoutMarks leaves out what can only be drawn on a picture.
+func withoutMarks(in []check.FindingJSON) []check.FindingJSON {
+	out := make([]check.FindingJSON, len(in))
+	for i, f := range in {
+		f.Marks = []check.MarkJSON{}
+		out[i] = f
+	}
+	return out
+}
+
+// Bounds of a group commit.
+const (
+	mostRows = 500
+	groupFor = 10 * time.Millisecond // how long a lone row waits for company
+)
+
+// writeRows is the one writer.
+func (s *Store) writeRows() {
+	batch := make([]row, 0, mostRows)
+	for first := range s.rows {
+		batch = append(batch[:0], first)
+		wait := time.NewTimer(groupFor)
+	gather:
+		for len(batch) < mostRows {
+			select {
+			case r, ok := <-s.rows:
+				if !ok {
+					break gather
+				}
+				batch = append(batch, r)
+			case <-wait.C:
+				break gather
+			}
+		}
+		wait.Stop()
+		s.commit(batch)
+	}
+}
+
+// commit writes a group in one transaction. When that fails, its items are tried
+// one by one, so that one bad row does not take the others with it.
+func (s *Store) commit(batch []row) {
+	err := s.insert(batch)
+	if err == nil || len(batch) == 1 {
+		for _, r := range batch {
+			r.done(err)
+		}
+		return
+	}
+	s.opts.Log.Warn("a group of records was not written; trying them one by one", "items", len(batch), "error", err)
+	for i := range batch {
+		batch[i].done(s.insert(batch[i : i+1]))
+	}
+}
+
+func (s *Store) insert(batch []row) error {
+	return s.write.Transaction(func(tx *gorm.DB) error {
+		rows := make([]itemRow, len(batch))
+		for i := range batch {
+			rows[i] = batch[i].itemRow
+		}
+		if err := tx.CreateInBatches(rows, 100).Error; err != nil {
+			return err
+		}
+		return addTallies(tx, rows)
+	})
+}
+
+func addTallies(tx *gorm.DB, rows []itemRow) error {
+	counts := map[tallyRow]int64{}
+	for _, r := range rows {
+		counts[tallyRow{
+			Hour: r.Time - r.Time%time.Hour.Milliseconds(), Station: r.Station, Product: r.Product,
+			Revision: r.Revision, Route: r.Route, Reason: r.Reason, Fault: r.Fault != "",
+		}]++
+	}
+	for key, n := range counts {
+		key.N = n
+		err := tx.Clauses(clause.OnConflict{
+			Columns:   []clause.Column{{Name: "hour"}, {Name: "station"}, {Name: "product"}, {Name: "revision"}, {Name: "route"}, {Name: "reason"}, {Name: "fault"}},
+			DoUpdates: clause.Assignments(map[string]any{"n": gorm.Expr("tallies.n + ?", n)}),
+		}).Create(&key).Error
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
