@@ -20,6 +20,15 @@ var outcomeNames = [...]string{"not_judged", "ok", "failed", "fault"}
 
 func (o Outcome) String() string { return outcomeNames[o] }
 
+// Enum lists the words, for schemas.
+func (Outcome) Enum() []any {
+	out := make([]any, len(outcomeNames))
+	for i, n := range outcomeNames {
+		out[i] = n
+	}
+	return out
+}
+
 // MarshalText writes the outcome as its word.
 func (o Outcome) MarshalText() ([]byte, error) { return []byte(o.String()), nil }
 

@@ -11,32 +11,32 @@ import (
 
 // ReadingJSON is one reading with its unit and, where it is bounded, its limits.
 type ReadingJSON struct {
-	Value float64  `json:"value"`
-	Unit  string   `json:"unit"`
+	Value float64  `json:"value" required:"true"`
+	Unit  string   `json:"unit" required:"true"`
 	Least *float64 `json:"least,omitempty"`
 	Most  *float64 `json:"most,omitempty"`
 }
 
 // MarkJSON is one mark; points are x, y in pixels of the picture.
 type MarkJSON struct {
-	Shape  Shape        `json:"shape" enum:"polygon,points,cross"`
-	Role   Role         `json:"role" enum:"taught,found,left_out,region"`
+	Shape  Shape        `json:"shape" required:"true" enum:"polygon,points,cross"`
+	Role   Role         `json:"role" required:"true" enum:"taught,found,left_out,region"`
 	Label  string       `json:"label,omitempty"`
 	Turn   float64      `json:"turn,omitempty"`
-	Points [][2]float64 `json:"points"`
+	Points [][2]float64 `json:"points" required:"true"`
 }
 
 // FindingJSON is a finding.
 type FindingJSON struct {
-	Check       string                 `json:"check"`
-	Kind        string                 `json:"kind"`
-	Outcome     Outcome                `json:"outcome"`
-	Sentence    string                 `json:"sentence"`
+	Check       string                 `json:"check" required:"true"`
+	Kind        string                 `json:"kind" required:"true"`
+	Outcome     Outcome                `json:"outcome" required:"true"`
+	Sentence    string                 `json:"sentence" required:"true"`
 	MeasureOnly bool                   `json:"measure_only,omitempty"`
-	Readings    map[string]ReadingJSON `json:"readings"`
-	Texts       map[string]string      `json:"texts"`
+	Readings    map[string]ReadingJSON `json:"readings" required:"true"`
+	Texts       map[string]string      `json:"texts" required:"true"`
 	Rows        []map[string]any       `json:"rows,omitempty"`
-	Marks       []MarkJSON             `json:"marks"`
+	Marks       []MarkJSON             `json:"marks" required:"true"`
 }
 
 // JSON returns the finding in its outside form, sharing no memory with f.

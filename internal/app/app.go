@@ -1,0 +1,241 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"os"
+	"path/filepath"
+	"strconv"
+	"sync"
+	"time"
+
+	"ricetta/core/inspect"
+	"ricetta/internal/api"
+	"ricetta/internal/console"
+	"ricetta/internal/folder"
+	"ricetta/internal/plant"
+	"ricetta/internal/station"
+	"ricetta/internal/store"
+)
+
+// RecipesDir is the folder of released recipes in the data folder.
+const RecipesDir = "recipes"
+
+// Options say how the service runs.
+type Options struct {
+	DataDir string
+	Listen  string // host:port; port 0 takes a free one
+	Version string
+	// Hold keeps the stations stopped until somebody starts them.
+	Hold bool
+	Log  *slog.Logger
+}
+
+// App is the service, built and not yet serving. Close it.
+type App struct {
+	opts     Options
+	site     *Site
+	store    *store.Store
+	hub      *api.Hub
+	recipes  []api.Released
+	units    []*unit
+	server   *api.Server
+	listener net.Listener
+}
+
+// unit is a station with its line.
+type unit struct {
+	*station.Station
+	line *plant.Line
+}
+
+// Start implements api.Control.
+func (u *unit) Start() error {
+	count, next := u.line.Count()
+	return u.Station.Start(count, next)
+}
+
+// New builds the service. On an error, everything begun is closed again.
+func New(o Options) (a *App, err error) {
+	a = &App{opts: o}
+	defer func() {
+		if err != nil {
+			a.Close()
+			a = nil
+		}
+	}()
+	if err := refuseOutside(o.Listen); err != nil {
+		return a, err
+	}
+	if a.site, err = LoadSite(o.DataDir); err != nil {
+		return a, err
+	}
+	a.store, err = store.Open(store.Options{
+		Dir: o.DataDir, Log: o.Log,
+		PictureLimit: a.site.Pictures.LimitMB << 20, PassShare: a.site.Pictures.PassShare,
+	})
+	if err != nil {
+		return a, err
+	}
+	started := time.Now()
+	if err := a.loadRecipes(started); err != nil {
+		return a, err
+	}
+	a.hub = api.NewHub(strconv.FormatInt(started.UnixMilli(), 36))
+	for _, c := range a.site.Stations {
+		if err := a.build(c); err != nil {
+			return a, err
+		}
+	}
+	pages, err := console.Handler()
+	if err != nil {
+		return a, err
+	}
+	deps := api.Deps{
+		Site: a.site.Name, Version: o.Version, Started: started, Recipes: a.recipes, Records: a.store,
+		Hub: a.hub, Truth: a.truth, Console: pages, Log: o.Log,
+	}
+	for _, u := range a.units {
+		deps.Stations = append(deps.Stations, u)
+	}
+	if a.server, err = api.New(deps); err != nil {
+		return a, err
+	}
+	if a.listener, err = net.Listen("tcp", o.Listen); err != nil {
+		return a, fmt.Errorf("cannot listen on %s: %w; is another Ricetta running? choose another address with --listen", o.Listen, err)
+	}
+	return a, nil
+}
+
+// refuseOutside refuses to listen where others can reach the service: it has no
+// accounts yet.
+func refuseOutside(listen string) error {
+	host, _, err := net.SplitHostPort(listen)
+	if err != nil {
+		return fmt.Errorf("%q is not an address; write it as in 127.0.0.1:8440", listen)
+	}
+	if ip := net.ParseIP(host); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
+		return fmt.Errorf("will not listen on %q: there are no accounts yet, so the service answers on this machine only; use 127.0.0.1, and an SSH tunnel from elsewhere", host)
+	}
+	return nil
+}
+
+func (a *App) loadRecipes(now time.Time) error {
+	dir := filepath.Join(a.opts.DataDir, RecipesDir)
+	entries, err := os.ReadDir(dir)
+	if err != nil && !errors.Is(err, os.ErrNotExist) {
+		return err
+	}
+	for _, e := range entries {
+		if !e.IsDir() {
+			continue
+		}
+		path := filepath.Join(dir, e.Name())
+		r, text, err := folder.RecipeDir(path)
+		if err != nil {
+			return fmt.Errorf("recipe %s: %w", path, err)
+		}
+		plan, err := inspect.Prepare(r)
+		if err != nil {
+			return fmt.Errorf("recipe %s: %w", path, err)
+		}
+		if err := a.store.KeepRevision(r, text, now); err != nil {
+			return fmt.Errorf("recipe %s cannot be recorded: %w", path, err)
+		}
+		a.recipes = append(a.recipes, api.Released{Plan: plan, Document: text, Loaded: now})
+	}
+	return nil
+}
+
+func (a *App) build(c StationConfig) error {
+	lastSeq, err := a.store.LastSeq(c.ID)
+	if err != nil {
+		return err
+	}
+	lc := *c.Source.Plant
+	lc.Station = c.ID
+	lc.Seed += uint64(lastSeq) // other tins than before the restart
+	line := plant.NewLine(lc)
+	s, err := station.New(c.Config, station.Parts{
+		Source: line, Outputs: line, Recorder: a.store, Listener: a.hub, Clock: time.Now,
+	}, lastSeq)
+	if err != nil {
+		return err
+	}
+	line.Attach(s)
+	a.units = append(a.units, &unit{s, line})
+	for _, r := range a.recipes {
+		if r.Plan.Recipe.Product == c.Product && r.Plan.Recipe.Role == c.Role {
+			return s.Use(r.Plan)
+		}
+	}
+	a.opts.Log.Warn("a station has no recipe and stays stopped", "station", c.ID, "product", c.Product, "role", c.Role)
+	return nil
+}
+
+// Addr returns where the service listens.
+func (a *App) Addr() string { return a.listener.Addr().String() }
+
+// Run starts the stations and serves until ctx ends, then stops in reverse.
+func (a *App) Run(ctx context.Context) error {
+	defer a.Close()
+	belts, stopBelts := context.WithCancel(context.Background())
+	var moving sync.WaitGroup
+	for _, u := range a.units {
+		moving.Go(func() { u.line.Run(belts) })
+		if a.opts.Hold {
+			continue
+		}
+		if err := u.Start(); err != nil {
+			a.opts.Log.Warn("a station did not start", "station", u.Config().ID, "error", err)
+		}
+	}
+	err := a.server.Serve(ctx, a.listener)
+	stopBelts()
+	moving.Wait()
+	return err
+}
+
+// Close stops everything that New began; what was handed over is kept first.
+func (a *App) Close() {
+	for _, u := range a.units {
+		u.Close()
+	}
+	a.units = nil
+	if a.hub != nil {
+		a.hub.Close()
+	}
+	if a.store != nil {
+		a.store.Close()
+	}
+	if a.listener != nil {
+		_ = a.listener.Close() // closed already after serving
+	}
+}
+
+// Score returns the truth against what happened, over all lines.
+func (a *App) Score() plant.Score {
+	sum := plant.NewScore()
+	for _, u := range a.units {
+		sum.Add(u.line.Score())
+	}
+	return sum
+}
+
+func (a *App) truth() api.Truth { return TruthOf(a.Score()) }
+
+// TruthOf returns a score in its outside form, every defect in its order.
+func TruthOf(s plant.Score) api.Truth {
+	out := api.Truth{Tins: s.Tins(), LetThrough: s.LetThrough(), FalseRejects: s.FalseRejects(), Rows: []api.TruthRow{}}
+	for _, d := range plant.Defects {
+		routes := s.Left[d]
+		if routes == nil {
+			routes = map[string]int64{}
+		}
+		out.Rows = append(out.Rows, api.TruthRow{Defect: string(d), Routes: routes})
+	}
+	return out
+}

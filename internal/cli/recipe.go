@@ -1,0 +1,131 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"slices"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/urfave/cli/v3"
+
+	"ricetta/core/inspect"
+	"ricetta/core/recipe"
+	"ricetta/internal/client"
+	"ricetta/internal/folder"
+)
+
+func recipeCommand() *cli.Command {
+	return &cli.Command{
+		Name: "recipe", Usage: "list and show released recipes, check one in a folder", Action: unknownCommand,
+		Commands: []*cli.Command{
+			{Name: "list", Usage: "released recipes of the service", Flags: []cli.Flag{serverFlag(), jsonFlag()}, Action: onService(listRecipes)},
+			{Name: "show", Usage: "one released recipe", UsageText: "recipe show PRODUCT/ROLE", Flags: []cli.Flag{serverFlag(), jsonFlag()}, Action: onService(showRecipe)},
+			{Name: "check", Usage: "validate and teach a recipe in a folder, without a service", UsageText: "recipe check FOLDER", Flags: []cli.Flag{jsonFlag()}, Action: checkRecipe},
+		},
+	}
+}
+
+func listRecipes(ctx context.Context, c *cli.Command, s *client.Client) error {
+	list, err := s.Recipes(ctx)
+	if err != nil {
+		return err
+	}
+	out := c.Root().Writer
+	if c.Bool("json") {
+		return printJSON(out, list)
+	}
+	t := newTable(out, "product", "role", "revision", "pictures", "checks", "runs on")
+	right(t, 5)
+	for _, r := range list.Recipes {
+		t.AppendRow(table.Row{r.Product, r.Role, short(r.Revision), r.Kind, r.Checks, strings.Join(r.Stations, ", ")})
+	}
+	t.Render()
+	return nil
+}
+
+func showRecipe(ctx context.Context, c *cli.Command, s *client.Client) error {
+	name, err := oneArg(c, "a product and a role")
+	if err != nil {
+		return err
+	}
+	product, role, ok := strings.Cut(name, "/")
+	if !ok {
+		return usagef("%q names no role; as in: ricetta recipe show pencil-tin-12/top", name)
+	}
+	r, err := s.Recipe(ctx, product, role)
+	if err != nil {
+		return err
+	}
+	out := c.Root().Writer
+	if c.Bool("json") {
+		return printJSON(out, r)
+	}
+	line(out, "# %s/%s, revision %s", r.Product, r.Role, r.Revision)
+	for _, w := range r.Warnings {
+		line(out, "# warning: %s", w)
+	}
+	line(out, "%s", strings.TrimRight(r.Document, "\n"))
+	return nil
+}
+
+// checkedRecipe is what recipe check --json prints.
+type checkedRecipe struct {
+	OK       bool             `json:"ok"`
+	Revision string           `json:"revision,omitempty"`
+	Problems []recipe.Problem `json:"problems"`
+	Warnings []string         `json:"warnings"`
+}
+
+func checkRecipe(_ context.Context, c *cli.Command) error {
+	dir, err := oneArg(c, "the folder of a recipe")
+	if err != nil {
+		return err
+	}
+	out := c.Root().Writer
+	result := checkedRecipe{Problems: []recipe.Problem{}, Warnings: []string{}}
+	r, _, err := folder.RecipeDir(dir)
+	var plan *inspect.Plan
+	if err == nil {
+		plan, err = inspect.Prepare(r)
+	}
+	var problems recipe.Problems
+	switch {
+	case errors.As(err, &problems):
+		result.Problems = problems
+	case err != nil:
+		result.Problems = append(result.Problems, recipe.Problem{File: recipe.FileName, What: err.Error()})
+	default:
+		result.OK, result.Revision = true, r.Revision
+		for _, w := range plan.Warnings {
+			result.Warnings = append(result.Warnings, w.Check+": "+w.Text)
+		}
+	}
+	if c.Bool("json") {
+		if err := printJSON(out, result); err != nil {
+			return err
+		}
+	} else if result.OK {
+		line(out, "%s/%s is in order: %d checks, %d routes, revision %s", r.Product, r.Role, len(r.Checks), len(r.Routes), short(r.Revision))
+		t := newTable(out, "check", "kind", "rides on", "limits")
+		for _, k := range r.Checks {
+			var limits []string
+			for name, l := range k.Limits {
+				limits = append(limits, name+" "+l.Bounds().String())
+			}
+			slices.Sort(limits)
+			t.AppendRow(table.Row{k.ID, k.Kind, k.On, strings.Join(limits, ", ")})
+		}
+		t.Render()
+		for _, w := range result.Warnings {
+			line(out, "warning: %s", w)
+		}
+	}
+	if result.OK {
+		return nil
+	}
+	if c.Bool("json") {
+		return usageError{errors.New("the recipe has problems; they are listed above")}
+	}
+	return usageError{recipe.Problems(result.Problems)}
+}

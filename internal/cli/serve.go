@@ -1,0 +1,52 @@
+package cli
+
+import (
+	"context"
+	"log/slog"
+	"os"
+
+	"github.com/urfave/cli/v3"
+
+	"ricetta/internal/app"
+)
+
+func serveFlags() []cli.Flag {
+	return []cli.Flag{
+		&cli.StringFlag{Name: "data", Value: "data", Usage: "folder of configuration, recipes and records", Sources: cli.EnvVars("RICETTA_DATA")},
+		&cli.StringFlag{Name: "listen", Value: DefaultAddr, Usage: "address to listen on", Sources: cli.EnvVars("RICETTA_LISTEN")},
+		&cli.BoolFlag{Name: "hold", Usage: "keep the stations stopped until somebody starts them"},
+		&cli.BoolFlag{Name: "verbose", Usage: "log more"},
+	}
+}
+
+func serveCommand(version string) *cli.Command {
+	return &cli.Command{
+		Name:   "serve",
+		Usage:  "run the service: stations, records, interface and console",
+		Flags:  serveFlags(),
+		Action: func(ctx context.Context, c *cli.Command) error { return serve(ctx, c, version, func(*app.App) {}) },
+	}
+}
+
+// serve runs the service until ctx ends; ready is called when it listens.
+func serve(ctx context.Context, c *cli.Command, version string, ready func(*app.App)) error {
+	if c.NArg() > 0 {
+		return usagef("%s takes no arguments, but got %q", c.FullName(), c.Args().First())
+	}
+	level := slog.LevelInfo
+	if c.Bool("verbose") {
+		level = slog.LevelDebug
+	}
+	var w = c.Root().ErrWriter
+	if w == nil {
+		w = os.Stderr
+	}
+	log := slog.New(slog.NewTextHandler(w, &slog.HandlerOptions{Level: level}))
+	a, err := app.New(app.Options{DataDir: c.String("data"), Listen: c.String("listen"), Version: version, Hold: c.Bool("hold"), Log: log})
+	if err != nil {
+		return err
+	}
+	log.Info("listening", "address", "http://"+a.Addr(), "version", version)
+	ready(a)
+	return a.Run(ctx)
+}

@@ -1,0 +1,105 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"slices"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/urfave/cli/v3"
+
+	"ricetta/internal/api"
+	"ricetta/internal/client"
+)
+
+func stationCommand() *cli.Command {
+	flags := func() []cli.Flag { return []cli.Flag{serverFlag(), jsonFlag()} }
+	one := func(name, usage string, f func(ctx context.Context, s *client.Client, id string) (api.Station, error)) *cli.Command {
+		return &cli.Command{
+			Name: name, Usage: usage, UsageText: "station " + name + " STATION", Flags: flags(),
+			Action: onService(func(ctx context.Context, c *cli.Command, s *client.Client) error {
+				id, err := oneArg(c, "the id of a station")
+				if err != nil {
+					return err
+				}
+				st, err := f(ctx, s, id)
+				if err != nil {
+					return err
+				}
+				if c.Bool("json") {
+					return printJSON(c.Root().Writer, st)
+				}
+				printStation(c.Root().Writer, st)
+				return nil
+			}),
+		}
+	}
+	return &cli.Command{
+		Name: "station", Usage: "list, show, start and stop stations", Action: unknownCommand,
+		Commands: []*cli.Command{
+			{Name: "list", Usage: "all stations and how they do", Flags: flags(), Action: onService(listStations)},
+			one("show", "one station", func(ctx context.Context, s *client.Client, id string) (api.Station, error) { return s.Station(ctx, id) }),
+			one("start", "start a station, or release a held one", func(ctx context.Context, s *client.Client, id string) (api.Station, error) { return s.Start(ctx, id) }),
+			one("stop", "stop a station and its belt", func(ctx context.Context, s *client.Client, id string) (api.Station, error) { return s.Stop(ctx, id) }),
+		},
+	}
+}
+
+func listStations(ctx context.Context, c *cli.Command, s *client.Client) error {
+	list, err := s.Stations(ctx)
+	if err != nil {
+		return err
+	}
+	out := c.Root().Writer
+	if c.Bool("json") {
+		return printJSON(out, list)
+	}
+	t := newTable(out, "station", "line", "status", "product", "inspected", "yield", "rework", "reject", "faults", "last")
+	right(t, 5, 6, 7, 8, 9)
+	for _, st := range list.Stations {
+		last := "–"
+		if st.Last != nil {
+			last = routeMark(out, st.Last.Route, st.Last.Fault != "") + "  " + st.Last.Sentence
+		}
+		n := st.Counters
+		t.AppendRow(table.Row{st.ID, st.Line, status(st), st.Product, n.Inspected, share(n.Routes["pass"], n.Inspected), n.Routes["rework"], n.Routes["reject"], n.Faults, last})
+	}
+	t.Render()
+	return nil
+}
+
+func status(st api.Station) string {
+	if st.Why != "" {
+		return st.Status + " (!)"
+	}
+	return st.Status
+}
+
+func printStation(w io.Writer, st api.Station) {
+	line(w, "%s  %s, %s, role %s", st.ID, st.Name, st.Line, st.Role)
+	t := newTable(w)
+	row := func(name string, v any) { t.AppendRow(table.Row{name, v}) }
+	row("status", fmt.Sprintf("%s since %s", st.Status, clock(st.Since)))
+	if st.Why != "" {
+		row("look at", st.Why)
+	}
+	row("recipe", fmt.Sprintf("%s %s", st.Product, short(st.Revision)))
+	row("inspected", st.Counters.Inspected)
+	routes := make([]string, 0, len(st.Counters.Routes))
+	for r := range st.Counters.Routes {
+		routes = append(routes, r)
+	}
+	slices.Sort(routes)
+	for _, r := range routes {
+		row("  "+r, fmt.Sprintf("%d (%s)", st.Counters.Routes[r], share(st.Counters.Routes[r], st.Counters.Inspected)))
+	}
+	row("faults", st.Counters.Faults)
+	row("not confirmed", st.Counters.Unconfirmed)
+	row("not recorded", st.Counters.NotRecorded)
+	row("under way", fmt.Sprintf("%d items between camera and last ejector", st.Underway))
+	if st.Last != nil {
+		row("last item", fmt.Sprintf("%s  %s  %s", st.Last.ID, routeMark(w, st.Last.Route, st.Last.Fault != ""), st.Last.Sentence))
+	}
+	t.Render()
+}
