@@ -13,8 +13,8 @@ import (
 type ReadingJSON struct {
 	Value float64  `json:"value" required:"true"`
 	Unit  string   `json:"unit" required:"true"`
-	Least *float64 `json:"least,omitempty"`
-	Most  *float64 `json:"most,omitempty"`
+	Least *float64 `json:"least,omitempty" nullable:"false"`
+	Most  *float64 `json:"most,omitempty" nullable:"false"`
 }
 
 // MarkJSON is one mark; points are x, y in pixels of the picture.
@@ -23,7 +23,7 @@ type MarkJSON struct {
 	Role   Role         `json:"role" required:"true" enum:"taught,found,left_out,region"`
 	Label  string       `json:"label,omitempty"`
 	Turn   float64      `json:"turn,omitempty"`
-	Points [][2]float64 `json:"points" required:"true"`
+	Points [][2]float64 `json:"points" required:"true" nullable:"false"`
 }
 
 // FindingJSON is a finding.
@@ -33,10 +33,10 @@ type FindingJSON struct {
 	Outcome     Outcome                `json:"outcome" required:"true"`
 	Sentence    string                 `json:"sentence" required:"true"`
 	MeasureOnly bool                   `json:"measure_only,omitempty"`
-	Readings    map[string]ReadingJSON `json:"readings" required:"true"`
-	Texts       map[string]string      `json:"texts" required:"true"`
+	Readings    map[string]ReadingJSON `json:"readings" required:"true" nullable:"false"`
+	Texts       map[string]string      `json:"texts" required:"true" nullable:"false"`
 	Rows        []map[string]any       `json:"rows,omitempty"`
-	Marks       []MarkJSON             `json:"marks" required:"true"`
+	Marks       []MarkJSON             `json:"marks" required:"true" nullable:"false"`
 }
 
 // JSON returns the finding in its outside form, sharing no memory with f.

@@ -130,7 +130,7 @@ func (r *router) reflectEvent() {
 // stripPackage names schemas by their type alone.
 func stripPackage(rc *jsonschema.ReflectContext) {
 	jsonschema.InterceptDefName(func(_ reflect.Type, name string) string {
-		for _, pkg := range []string{"Api", "Check", "Station", "Recipe", "Store"} {
+		for _, pkg := range []string{"Api", "Check", "Station"} {
 			if rest, ok := strings.CutPrefix(name, pkg); ok && rest != "" {
 				return rest
 			}

@@ -32,7 +32,7 @@ type Station struct {
 	Revision string             `json:"revision" required:"true"`
 	Underway int                `json:"underway" required:"true" description:"Items between camera and last ejector"`
 	Counters station.Counters   `json:"counters" required:"true"`
-	Ejectors map[string]Ejector `json:"ejectors" required:"true"`
+	Ejectors map[string]Ejector `json:"ejectors" required:"true" nullable:"false"`
 	Every    int64              `json:"every" required:"true" description:"Encoder counts from item to item"`
 	Last     *Item              `json:"last,omitempty" description:"The last recorded item"`
 }

@@ -79,6 +79,7 @@ type Line struct {
 
 // NewLine returns a line at rest.
 func NewLine(cfg LineConfig) *Line {
+	theStudio() // now, and not while the first tin waits
 	l := &Line{cfg: cfg, on: map[string]bool{}, score: newScore(), watched: -1, camera: make(chan *camera, 1)}
 	l.camera <- new(camera)
 	return l

@@ -99,7 +99,7 @@ type State struct {
 // Counters count recorded items since the service started.
 type Counters struct {
 	Inspected   int64            `json:"inspected" required:"true"`
-	Routes      map[string]int64 `json:"routes" required:"true"`
+	Routes      map[string]int64 `json:"routes" required:"true" nullable:"false"`
 	Faults      int64            `json:"faults" required:"true"`
 	Unconfirmed int64            `json:"unconfirmed" required:"true"`
 	NotRecorded int64            `json:"not_recorded" required:"true"`

@@ -1,0 +1,66 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema.gen";
+
+export type Station = components["schemas"]["Station"];
+export type Item = components["schemas"]["Item"];
+export type ItemDetail = components["schemas"]["ItemDetail"];
+export type ItemPage = components["schemas"]["ItemPage"];
+export type Finding = components["schemas"]["FindingJSON"];
+export type Mark = components["schemas"]["MarkJSON"];
+export type Reading = components["schemas"]["ReadingJSON"];
+export type LiveEvent = components["schemas"]["Event"];
+export type Problem = components["schemas"]["Problem"];
+export type ItemQuery = NonNullable<paths["/items"]["get"]["parameters"]["query"]>;
+
+/** An answer of the service that is an error, in its own words. */
+export class ServiceError extends Error {
+  constructor(readonly problem: Problem) {
+    super(problem.detail);
+  }
+}
+
+/** No answer at all. */
+export class NoAnswer extends Error {
+  constructor() {
+    super("The service does not answer. The lines go on by themselves; this page tries again.");
+  }
+}
+
+const api = createClient<paths>({ baseUrl: `${location.origin}/api/v1` });
+
+/** Unwraps an answer or throws what went wrong, in words that can be shown. */
+async function unwrap<T>(call: Promise<{ data?: T; error?: unknown }>): Promise<T> {
+  let got: { data?: T; error?: unknown };
+  try {
+    got = await call;
+  } catch (e) {
+    if (e instanceof DOMException && e.name === "AbortError") throw e;
+    throw new NoAnswer();
+  }
+  if (got.data !== undefined) return got.data;
+  const p = got.error as Problem | undefined;
+  if (p && typeof p.detail === "string") throw new ServiceError(p);
+  throw new NoAnswer();
+}
+
+export const about = () => unwrap(api.GET("/about"));
+export const stations = () => unwrap(api.GET("/stations")).then((l) => l.stations);
+export const startStation = (id: string) => unwrap(api.POST("/stations/{id}/start", { params: { path: { id } } }));
+export const stopStation = (id: string) => unwrap(api.POST("/stations/{id}/stop", { params: { path: { id } } }));
+export const item = (id: string) => unwrap(api.GET("/items/{id}", { params: { path: { id } } }));
+export const items = (query: ItemQuery) => unwrap(api.GET("/items", { params: { query } }));
+export const tally = (query: NonNullable<paths["/tally"]["get"]["parameters"]["query"]>) =>
+  unwrap(api.GET("/tally", { params: { query } }));
+
+/** The last item of a station; null where it has judged nothing yet. */
+export async function latest(id: string): Promise<ItemDetail | null> {
+  try {
+    return await unwrap(api.GET("/stations/{id}/latest", { params: { path: { id } } }));
+  } catch (e) {
+    if (e instanceof ServiceError && e.problem.status === 404) return null;
+    throw e;
+  }
+}
+
+export const pictureURL = (id: string, size: "full" | "preview" | "thumb"): string =>
+  `/api/v1/items/${encodeURIComponent(id)}/picture?size=${size}`;

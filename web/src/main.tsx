@@ -1,0 +1,49 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { Tooltip } from "radix-ui";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { createBrowserRouter, Navigate, RouterProvider } from "react-router";
+import { NoAnswer } from "./api/client";
+import { FloorPage } from "./pages/floor";
+import { ItemPage } from "./pages/item";
+import { ItemsPage } from "./pages/items";
+import { LostPage } from "./pages/lost";
+import { StationPage } from "./pages/station";
+import "./styles.css";
+import { Shell } from "./ui/shell";
+
+const client = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 30_000,
+      refetchOnWindowFocus: false,
+      // An answer that says no stays a no; only silence is asked again.
+      retry: (failures, error) => error instanceof NoAnswer && failures < 3,
+      retryDelay: 1500,
+    },
+  },
+});
+
+const router = createBrowserRouter([
+  {
+    element: <Shell />,
+    children: [
+      { path: "/", element: <Navigate to="/floor" replace /> },
+      { path: "/floor", element: <FloorPage /> },
+      { path: "/stations/:id", element: <StationPage /> },
+      { path: "/items", element: <ItemsPage /> },
+      { path: "/items/:id", element: <ItemPage /> },
+      { path: "*", element: <LostPage /> },
+    ],
+  },
+]);
+
+createRoot(document.getElementById("root")!).render(
+  <StrictMode>
+    <QueryClientProvider client={client}>
+      <Tooltip.Provider>
+        <RouterProvider router={router} />
+      </Tooltip.Provider>
+    </QueryClientProvider>
+  </StrictMode>,
+);

@@ -1,0 +1,99 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+import { item as fetchItem, items, pictureURL } from "../api/client";
+import { short, when } from "../lib/format";
+import { faultWords } from "../lib/verdict";
+import { Findings, Rows } from "../ui/findings";
+import { useKeys } from "../ui/keys";
+import { Button, Heading, Trouble, Verdict, Waiting } from "../ui/parts";
+import { Picture } from "../ui/picture";
+import { useOverlays } from "../ui/useOverlays";
+import { queryOf } from "./items";
+
+/** One item: its picture with overlays, every reading, and the sentence why. */
+export function ItemPage() {
+  const { id = "" } = useParams();
+  const [params] = useSearchParams();
+  const got = useQuery({ queryKey: ["item", id], queryFn: () => fetchItem(id), staleTime: Infinity });
+  const around = useNeighbors(id, params);
+  const { overlays, hidden, toggleAll, toggle } = useOverlays();
+  const go = useNavigate();
+  const search = params.toString() ? `?${params.toString()}` : "";
+  const open = (other?: string) => other && go(`/items/${other}${search}`, { replace: true });
+  useKeys({ o: toggleAll, Escape: () => go(`/items${search}`), ArrowLeft: () => open(around.newer), ArrowRight: () => open(around.older) });
+  if (got.isPending) return <Waiting what={`item ${id}`} />;
+  if (got.isError) {
+    return (
+      <>
+        <Heading title={`Item ${id}`} />
+        <Trouble error={got.error} retry={() => void got.refetch()} />
+        <Link to={`/items${search}`} className="px-5 text-base font-medium text-accent-text underline">
+          All items
+        </Link>
+      </>
+    );
+  }
+  const it = got.data;
+  return (
+    <>
+      <Heading
+        title={`Item ${it.id}`}
+        action={
+          <span className="flex gap-2">
+            <Button shortcut="←" hint="Newer item" disabled={!around.newer} onClick={() => open(around.newer)}>
+              Newer
+            </Button>
+            <Button shortcut="→" hint="Older item" disabled={!around.older} onClick={() => open(around.older)}>
+              Older
+            </Button>
+          </span>
+        }
+      >
+        <span>{when(it.time)}</span>
+        <Link to={`/stations/${it.station}`} className="text-accent-text underline">
+          {it.station}
+        </Link>
+        <span>
+          {it.product} <span className="font-mono text-sm">{short(it.revision)}</span>
+        </span>
+      </Heading>
+      <div className="grid grid-cols-[minmax(0,1fr)_24rem] max-lg:grid-cols-1">
+        <section aria-label="Picture" className="min-w-0 border-r border-hairline">
+          <div className="flex flex-wrap items-center gap-4 border-b border-hairline px-5 py-2">
+            <Verdict item={it} size="lg" />
+            <p className="min-w-0 flex-1 text-lg">{it.fault ? `${faultWords[it.fault] ?? it.fault}: ${it.sentence}` : it.sentence}</p>
+            {it.picture && (
+              <>
+                <Button aria-pressed={overlays} onClick={toggleAll} hint={overlays ? "Hide overlays" : "Show overlays"} shortcut="o">
+                  Overlays {overlays ? "on" : "off"}
+                </Button>
+                <a href={pictureURL(it.id, "full")} download={`${it.id}.png`} className="inline-flex min-h-11 items-center rounded-md border border-hairline bg-sheet px-4 text-base font-medium text-ink no-underline hover:bg-wash">
+                  Save picture
+                </a>
+              </>
+            )}
+          </div>
+          <Picture item={it} overlays={overlays} hidden={hidden} />
+          {it.findings.map((f) => (
+            <Rows key={f.check} finding={f} />
+          ))}
+        </section>
+        <aside aria-label="Readings">
+          <p className="border-b border-hairline px-4 py-3 text-sm text-ink-2">
+            Judged in {it.took_ms.toFixed(1)} ms; the verdict stood {it.delay_ms.toFixed(0)} ms after the trigger.
+          </p>
+          {it.findings.length === 0 ? <p className="px-4 py-6 text-base text-ink-2">No check ran on this item: {it.sentence}</p> : <Findings findings={it.findings} hidden={hidden} onToggle={toggle} full />}
+        </aside>
+      </div>
+    </>
+  );
+}
+
+/** The items before and after this one in the list that it was opened from. */
+function useNeighbors(id: string, params: URLSearchParams): { newer?: string; older?: string } {
+  const query = queryOf(params);
+  const list = useQuery({ queryKey: ["around", query], queryFn: () => items({ ...query, limit: 500 }) });
+  const all = list.data?.items ?? [];
+  const at = all.findIndex((i) => i.id === id);
+  return at < 0 ? {} : { newer: all[at - 1]?.id, older: all[at + 1]?.id };
+}

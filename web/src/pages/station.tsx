@@ -1,0 +1,212 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Pause, Play, Square } from "lucide-react";
+import { useState } from "react";
+import { Link, useNavigate, useParams } from "react-router";
+import { items, latest, startStation, stations, stopStation, type Item, type ItemDetail, type Station } from "../api/client";
+import { clock, percent, short } from "../lib/format";
+import { faultWords } from "../lib/verdict";
+import { Findings } from "../ui/findings";
+import { useKeys } from "../ui/keys";
+import { StatusMark, statusWord } from "../ui/marks";
+import { Button, Confirm, Empty, Heading, Trouble, Verdict, Waiting } from "../ui/parts";
+import { Picture, Thumb } from "../ui/picture";
+import { useOverlays } from "../ui/useOverlays";
+
+/** One station live: its picture with overlays, the verdict, the readings against
+ * their limits, counters and the last rejects. */
+export function StationPage() {
+  const { id = "" } = useParams();
+  const list = useQuery({ queryKey: ["stations"], queryFn: stations });
+  const go = useNavigate();
+  useKeys({ Escape: () => go("/floor") });
+  const s = list.data?.find((x) => x.id === id);
+  if (list.isPending) return <Waiting what="the station" />;
+  if (list.isError) return <Trouble error={list.error} retry={() => void list.refetch()} />;
+  if (!s) {
+    return (
+      <>
+        <Heading title={id} />
+        <Empty title={`There is no station ${id}`} action={<Link to="/floor" className="text-base font-medium text-accent-text underline">Go to the floor</Link>}>
+          It may have been renamed in site.yaml. The floor shows those there are.
+        </Empty>
+      </>
+    );
+  }
+  return <Live key={s.id} s={s} />;
+}
+
+function Live({ s }: { s: Station }) {
+  const last = useQuery({ queryKey: ["latest", s.id], queryFn: () => latest(s.id) });
+  const [frozen, setFrozen] = useState<ItemDetail | null>(null);
+  const [shown, setShown] = useState<ItemDetail | null>(null);
+  const { overlays, hidden, toggleAll, toggle } = useOverlays();
+  const current = frozen ?? last.data ?? null;
+  // Verdict and readings are those of the picture that is on the screen.
+  const told = current && shown && current.picture && shown.station === s.id ? shown : current;
+  const freeze = () => setFrozen((f) => (f ? null : (told ?? null)));
+  useKeys({ o: toggleAll, f: freeze });
+  return (
+    <>
+      <Heading title={`${s.line} · ${s.name}`} action={<StartStop s={s} />}>
+        <span className="inline-flex items-center gap-2 text-lg font-semibold text-ink">
+          <StatusMark status={s.status} />
+          {statusWord(s.status)}
+        </span>
+        <span>
+          {s.product || "no recipe"} <span className="font-mono text-sm">{short(s.revision)}</span>
+        </span>
+      </Heading>
+      {s.why && (
+        <p role="alert" className="border-b border-hairline border-l-8 border-l-fault bg-sheet px-5 py-3 text-lg">
+          {s.why}
+        </p>
+      )}
+      <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_24rem] max-lg:grid-cols-1 lg:flex-1">
+        <section aria-label="Live picture" className="flex min-h-0 min-w-0 flex-col border-r border-hairline">
+          <div className="flex flex-wrap items-center gap-4 border-b border-hairline px-5 py-2" aria-live="off">
+            {told ? (
+              <>
+                <Verdict item={told} size="lg" />
+                <p className="min-w-0 flex-1 text-lg">{told.fault ? `${faultWords[told.fault] ?? told.fault}: ${told.sentence}` : told.sentence}</p>
+              </>
+            ) : (
+              <p className="flex-1 py-2 text-lg text-ink-2">No item yet</p>
+            )}
+            <Button aria-pressed={overlays} onClick={toggleAll} hint={overlays ? "Hide overlays" : "Show overlays"} shortcut="o">
+              Overlays {overlays ? "on" : "off"}
+            </Button>
+            <Button aria-pressed={frozen !== null} onClick={freeze} disabled={!told} hint={frozen ? "Back to live" : "Hold this picture; production goes on"} shortcut="f">
+              {frozen ? <Play size={18} aria-hidden /> : <Pause size={18} aria-hidden />}
+              {frozen ? "Live" : "Freeze"}
+            </Button>
+          </div>
+          <div className="relative min-h-72 flex-1 bg-pane max-lg:aspect-[4/3] max-lg:flex-none">
+            <div className="absolute inset-0 flex items-center justify-center">
+              {current ? (
+                <div className="flex h-full max-h-full w-full items-center justify-center [container-type:size]">
+                  <div style={{ width: "min(100cqw, 133.333cqh)" }}>
+                    <Picture item={current} overlays={overlays} hidden={hidden} onShown={setShown} />
+                  </div>
+                </div>
+              ) : last.isPending ? null : (
+                <p className="px-6 text-center text-lg text-white">{s.status === "running" ? "The first picture appears here with the next item." : "Start the station, and its pictures appear here."}</p>
+              )}
+            </div>
+            {frozen && <p className="absolute left-3 top-3 rounded bg-black/70 px-3 py-1 text-base text-white">Frozen at {clock(frozen.time)}, item {frozen.seq}. Production goes on.</p>}
+          </div>
+          <LastRejects id={s.id} />
+        </section>
+        <aside aria-label="Readings and counters" className="flex min-h-0 flex-col lg:overflow-y-auto">
+          <Counters s={s} item={told} />
+          {told && <Findings findings={told.findings} hidden={hidden} onToggle={toggle} />}
+        </aside>
+      </div>
+    </>
+  );
+}
+
+function StartStop({ s }: { s: Station }) {
+  const client = useQueryClient();
+  const [asking, setAsking] = useState(false);
+  const done = (fresh: Station) => client.setQueryData<Station[]>(["stations"], (old) => old?.map((x) => (x.id === fresh.id ? fresh : x)));
+  const start = useMutation({ mutationFn: () => startStation(s.id), onSuccess: done });
+  const stop = useMutation({ mutationFn: () => stopStation(s.id), onSuccess: done });
+  const running = s.status === "running";
+  const act = () => (running ? setAsking(true) : start.mutate());
+  useKeys({ s: act });
+  const error = start.error ?? stop.error;
+  return (
+    <>
+      {error && (
+        <span role="alert" className="max-w-80 text-base text-reject">
+          {error.message}
+        </span>
+      )}
+      <Button kind="main" shortcut="s" hint={running ? "Stop the station and its belt" : "Start the station and its belt"} disabled={start.isPending || stop.isPending} onClick={act}>
+        {running ? <Square size={18} aria-hidden /> : <Play size={18} aria-hidden />}
+        {running ? "Stop" : s.status === "held" ? "Start again" : "Start"}
+      </Button>
+      <Confirm
+        open={asking}
+        onOpenChange={setAsking}
+        title={`Stop ${s.line} · ${s.name}?`}
+        text={`The belt stops. ${s.underway === 1 ? "1 item stays" : `${s.underway} items stay`} on it between camera and ejectors; when you start again, those that did not pass are still ejected.`}
+        yes="Stop"
+        onYes={() => stop.mutate()}
+      />
+    </>
+  );
+}
+
+function Counters({ s, item }: { s: Station; item: ItemDetail | null }) {
+  const n = s.counters;
+  const figures: [string, string][] = [
+    ["Inspected", String(n.inspected)],
+    ["Passed", String(n.routes.pass ?? 0)],
+    ["Rework", String(n.routes.rework ?? 0)],
+    ["Rejected", String(n.routes.reject ?? 0)],
+    ["of them faults", String(n.faults)],
+    ["Not confirmed", String(n.unconfirmed)],
+  ];
+  return (
+    <section aria-label="Counters" className="border-b border-hairline px-4 py-3">
+      <div className="flex items-end justify-between">
+        <div>
+          <p className="text-sm text-ink-2">Yield</p>
+          <p className="text-2xl font-semibold">{percent(n.routes.pass ?? 0, n.inspected)}</p>
+        </div>
+        {item && (
+          <p className="text-right text-sm text-ink-2">
+            item {item.seq}
+            <br />
+            {clock(item.time)}, judged in {item.took_ms.toFixed(1)} ms
+          </p>
+        )}
+      </div>
+      <dl className="mt-2 grid grid-cols-3 gap-x-4 gap-y-1">
+        {figures.map(([name, value]) => (
+          <div key={name}>
+            <dt className="text-sm text-ink-2">{name}</dt>
+            <dd className="m-0 text-lg font-semibold">{value}</dd>
+          </div>
+        ))}
+      </dl>
+    </section>
+  );
+}
+
+/** The last items that did not pass, newest first. */
+function LastRejects({ id }: { id: string }) {
+  const kept = useQuery({ queryKey: ["rejects", id], queryFn: async () => (await items({ station: id, not_passed: true, limit: 12 })).items });
+  const live = useQuery<Item[]>({ queryKey: ["recent", id], queryFn: async () => (await items({ station: id, limit: 60 })).items });
+  const fresh = (live.data ?? []).filter((i) => i.route !== "pass");
+  const seen = new Set(fresh.map((i) => i.id));
+  const shown = [...fresh, ...(kept.data ?? []).filter((i) => !seen.has(i.id))].slice(0, 12);
+  return (
+    <section aria-label="Last items that did not pass" className="border-t border-hairline px-5 py-2">
+      <div className="flex items-baseline gap-4">
+        <h2 className="text-base font-semibold">Did not pass</h2>
+        <Link to={`/items?station=${id}&not_passed=true`} className="text-sm text-accent-text underline">
+          All of them
+        </Link>
+      </div>
+      {shown.length === 0 ? (
+        <p className="flex h-30 items-center text-base text-ink-2">The next item that does not pass appears here, with its picture.</p>
+      ) : (
+        <ul className="m-0 mt-1 flex list-none gap-3 overflow-x-auto p-0 pb-1">
+          {shown.map((i) => (
+            <li key={i.id} className="w-32 shrink-0">
+              <Link to={`/items/${i.id}`} className="block text-ink no-underline" title={i.sentence}>
+                <Thumb id={i.id} picture={i.picture} />
+                <span className="mt-1 flex items-center gap-1">
+                  <Verdict item={i} />
+                </span>
+                <span className="block truncate text-sm text-ink-2">{faultWords[i.fault] ?? i.reason}</span>
+              </Link>
+            </li>
+          ))}
+        </ul>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,132 @@
+import { useQuery } from "@tanstack/react-query";
+import { Factory, Keyboard, ListChecks, Moon, Sun } from "lucide-react";
+import { Dialog } from "radix-ui";
+import { useEffect, useState, type ReactNode } from "react";
+import { NavLink, Outlet, useNavigate } from "react-router";
+import { about } from "../api/client";
+import { useConnected, useLive } from "../api/live";
+import { useKeys } from "./keys";
+import { Button } from "./parts";
+
+function RailLink({ to, icon, children }: { to: string; icon: ReactNode; children: string }) {
+  return (
+    <NavLink
+      to={to}
+      className={({ isActive }) =>
+        `flex h-16 flex-col items-center justify-center gap-1 border-l-4 text-sm font-medium no-underline max-sm:h-14 max-sm:flex-1 max-sm:border-l-0 max-sm:border-t-4 ${
+          isActive ? "border-accent bg-wash text-ink" : "border-transparent text-ink-2 hover:bg-wash"
+        }`
+      }
+    >
+      {icon}
+      {children}
+    </NavLink>
+  );
+}
+
+/** Light or dark: what the person chose, else what the screen prefers. */
+function useTheme(): [boolean, () => void] {
+  const [chosen, setChosen] = useState(() => localStorage.getItem("theme"));
+  useEffect(() => {
+    if (chosen) document.documentElement.dataset.theme = chosen;
+    else delete document.documentElement.dataset.theme;
+  }, [chosen]);
+  const dark = chosen ? chosen === "dark" : window.matchMedia("(prefers-color-scheme: dark)").matches;
+  return [
+    dark,
+    () => {
+      const next = dark ? "light" : "dark";
+      localStorage.setItem("theme", next);
+      setChosen(next);
+    },
+  ];
+}
+
+const keys: [string, string][] = [
+  ["1", "Floor"],
+  ["2", "Items"],
+  ["O", "Overlays on and off"],
+  ["S", "Start or stop the station"],
+  ["F", "Freeze the live picture, and go on"],
+  ["← →", "Newer and older item, where one is open"],
+  ["↑ ↓ Enter", "Choose and open an item in the list"],
+  ["Esc", "One step back"],
+  ["T", "Light or dark"],
+  ["?", "These keys"],
+];
+
+function Help({ open, onOpenChange }: { open: boolean; onOpenChange: (v: boolean) => void }) {
+  const a = useQuery({ queryKey: ["about"], queryFn: about });
+  return (
+    <Dialog.Root open={open} onOpenChange={onOpenChange}>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/50" />
+        <Dialog.Content aria-describedby={undefined} className="fixed left-1/2 top-1/2 z-50 w-[min(30rem,calc(100vw-2rem))] -translate-x-1/2 -translate-y-1/2 rounded-lg bg-sheet p-6">
+          <Dialog.Title className="text-xl font-semibold">Keys</Dialog.Title>
+          <dl className="mt-4 grid grid-cols-[8rem_1fr] gap-y-2 text-base">
+            {keys.map(([k, what]) => (
+              <div key={k} className="contents">
+                <dt className="font-mono">{k}</dt>
+                <dd className="m-0">{what}</dd>
+              </div>
+            ))}
+          </dl>
+          <p className="mt-5 text-sm text-ink-2">
+            Ricetta {a.data?.version ?? ""} at {a.data?.site ?? "…"}
+            {a.data?.demo ? ", simulated" : ""}
+          </p>
+          <div className="mt-4 flex justify-end">
+            <Dialog.Close asChild>
+              <Button>Close</Button>
+            </Dialog.Close>
+          </div>
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}
+
+/** The frame of every page: the rail, a word when the service is away, the page. */
+export function Shell() {
+  useLive();
+  const connected = useConnected();
+  const [dark, toggleTheme] = useTheme();
+  const [help, setHelp] = useState(false);
+  const go = useNavigate();
+  useKeys({ "1": () => go("/floor"), "2": () => go("/items"), t: toggleTheme, "?": () => setHelp(true) });
+  return (
+    <div className="grid h-dvh grid-cols-[5.5rem_1fr] max-sm:grid-cols-1 max-sm:grid-rows-[1fr_auto]">
+      <a href="#page" className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-sheet focus:p-3">
+        To the page
+      </a>
+      <nav aria-label="Main" className="flex flex-col border-r border-hairline max-sm:order-2 max-sm:flex-row max-sm:border-r-0 max-sm:border-t">
+        <div className="flex h-18 items-center justify-center max-sm:hidden">
+          <img src="/favicon.svg" alt="Ricetta" width={40} height={40} />
+        </div>
+        <RailLink to="/floor" icon={<Factory size={22} aria-hidden />}>
+          Floor
+        </RailLink>
+        <RailLink to="/items" icon={<ListChecks size={22} aria-hidden />}>
+          Items
+        </RailLink>
+        <div className="mt-auto flex flex-col items-center gap-1 pb-3 max-sm:m-0 max-sm:flex-row max-sm:pb-0">
+          <Button className="border-transparent bg-transparent px-0" hint={dark ? "Light" : "Dark"} shortcut="t" aria-label={dark ? "Switch to light" : "Switch to dark"} onClick={toggleTheme}>
+            {dark ? <Sun size={20} aria-hidden /> : <Moon size={20} aria-hidden />}
+          </Button>
+          <Button className="border-transparent bg-transparent px-0 max-sm:hidden" hint="Keys" shortcut="?" aria-label="Keys and version" onClick={() => setHelp(true)}>
+            <Keyboard size={20} aria-hidden />
+          </Button>
+        </div>
+      </nav>
+      <main id="page" tabIndex={-1} className="flex min-h-0 min-w-0 flex-col overflow-y-auto outline-none">
+        {!connected && (
+          <p role="alert" className="bg-ink px-5 py-2 text-base text-paper">
+            The service does not answer. The lines go on by themselves; what you see is from before. Trying again…
+          </p>
+        )}
+        <Outlet />
+      </main>
+      <Help open={help} onOpenChange={setHelp} />
+    </div>
+  );
+}
