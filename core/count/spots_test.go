@@ -109,7 +109,8 @@ func TestSpotsAgreeWithFloodFill(t *testing.T) {
 	rng := rand.New(rand.NewPCG(7, 8))
 	regions := []raster.Region{
 		raster.Rect(0, 0, 97, 61), raster.Rect(3, 5, 64, 40),
-		{Circle: []float64{48, 30, 27}}, {Ring: []float64{48, 30, 9, 29}},
+		{Circle: []float64{48, 30, 27}},
+		{Ring: []float64{48, 30, 9, 29}},
 		{Polygon: [][2]float64{{2, 2}, {90, 8}, {50, 25}, {95, 58}, {5, 55}, {30, 30}}},
 	}
 	for range 60 {

@@ -35,7 +35,7 @@ func (s *Server) health(e *echo.Echo) {
 		}
 		return c.String(http.StatusOK, "ready\n")
 	})
-	metrics := promhttp.HandlerFor(s.metrics(), promhttp.HandlerOpts{})
+	metrics := promhttp.HandlerFor(s.metrics(), promhttp.HandlerOpts{DisableCompression: true})
 	e.GET("/metrics", echo.WrapHandler(metrics))
 }
 

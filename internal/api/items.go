@@ -35,7 +35,9 @@ func parseItemID(id string) (stationID string, seq int64, err error) {
 	return "", 0, problem(http.StatusNotFound, "No such item", fmt.Sprintf("%q is not the id of an item; ids are a station and a number, as in line1-top.123.", id))
 }
 
-type filterRequest struct {
+// ItemFilter holds the parameters that choose items. It is exported because Echo binds
+// embedded fields of exported types only.
+type ItemFilter struct {
 	Station   string `query:"station" description:"Id of a station"`
 	Line      string `query:"line" description:"Id of a line"`
 	Product   string `query:"product" description:"Code of a product"`
@@ -47,7 +49,7 @@ type filterRequest struct {
 	Until     string `query:"until" format:"date-time" description:"Before this time (RFC 3339)"`
 }
 
-func (r filterRequest) filter() (store.Filter, error) {
+func (r ItemFilter) filter() (store.Filter, error) {
 	f := store.Filter{Station: r.Station, Line: r.Line, Product: r.Product, Route: r.Route, Reason: r.Reason, NotPassed: r.NotPassed, Faults: r.Faults}
 	for _, t := range []struct {
 		name, text string
@@ -66,7 +68,7 @@ func (r filterRequest) filter() (store.Filter, error) {
 }
 
 type itemsRequest struct {
-	filterRequest
+	ItemFilter
 	Cursor string `query:"cursor" description:"The next of the part before"`
 	Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"50" description:"How many at most"`
 }
@@ -125,7 +127,7 @@ func (s *Server) showItem(_ *echo.Context, in *itemRequest) (*ItemDetail, error)
 }
 
 type tallyRequest struct {
-	filterRequest
+	ItemFilter
 	By string `query:"by" description:"Fields to count by, separated by commas: hour, station, product, revision, route, reason, fault"`
 }
 

@@ -79,7 +79,7 @@ func isFlagError(err error) bool {
 }
 
 func root(version string, out, errs io.Writer) *cli.Command {
-	return &cli.Command{
+	c := &cli.Command{
 		Name:                  "ricetta",
 		Usage:                 "inspect packages on a line, reject the bad ones, and keep count",
 		Version:               version,
@@ -88,12 +88,21 @@ func root(version string, out, errs io.Writer) *cli.Command {
 		EnableShellCompletion: true,
 		Suggest:               true,
 		ExitErrHandler:        func(context.Context, *cli.Command, error) {}, // told once, by run
-		OnUsageError:          func(_ context.Context, _ *cli.Command, err error, _ bool) error { return usageError{err} },
 		CommandNotFound:       func(context.Context, *cli.Command, string) {},
 		Action:                unknownCommand,
 		Commands: []*cli.Command{
 			demoCommand(version), serveCommand(version), inspectCommand(), stationCommand(), recipeCommand(), itemsCommand(), tallyCommand(), watchCommand(),
 		},
+	}
+	tellOnce(c)
+	return c
+}
+
+// tellOnce makes every command hand wrong usage up instead of printing it.
+func tellOnce(c *cli.Command) {
+	c.OnUsageError = func(_ context.Context, _ *cli.Command, err error, _ bool) error { return usageError{err} }
+	for _, sub := range c.Commands {
+		tellOnce(sub)
 	}
 }
 

@@ -37,7 +37,7 @@ func serve(ctx context.Context, c *cli.Command, version string, ready func(*app.
 	if c.Bool("verbose") {
 		level = slog.LevelDebug
 	}
-	var w = c.Root().ErrWriter
+	w := c.Root().ErrWriter
 	if w == nil {
 		w = os.Stderr
 	}

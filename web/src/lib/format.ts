@@ -41,3 +41,9 @@ export function since(iso: string, now = Date.now()): string {
   if (s < 86400) return `${Math.floor(s / 3600)} h ${Math.floor((s % 3600) / 60)} min`;
   return `${Math.floor(s / 86400)} d`;
 }
+
+/** "line1" is read as "Line 1"; other ids stay as they are. */
+export function lineName(line: string): string {
+  const m = /^line-?(\d+)$/i.exec(line);
+  return m ? `Line ${m[1]}` : line;
+}

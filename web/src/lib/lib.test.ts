@@ -1,5 +1,5 @@
 import { describe, expect, test } from "vitest";
-import { band, num, percent, since, when } from "./format";
+import { band, lineName, num, percent, since, when } from "./format";
 import { layout } from "./limitbar";
 import { verdictOf, wordOf } from "./verdict";
 
@@ -69,4 +69,9 @@ test("a fault is shown as a fault, wherever it went", () => {
   expect(verdictOf({ route: "reject", fault: "late" })).toBe("fault");
   expect(verdictOf({ route: "reject", fault: "" })).toBe("reject");
   expect(wordOf({ route: "lane-7", fault: "" })).toBe("lane-7");
+});
+
+test("lines are called as people call them", () => {
+  expect(lineName("line12")).toBe("Line 12");
+  expect(lineName("packing-hall")).toBe("packing-hall");
 });

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { about, items, stations, type Item, type Station } from "../api/client";
-import { percent, since } from "../lib/format";
+import { lineName, percent, since } from "../lib/format";
 import { verdictOf, wordOf } from "../lib/verdict";
 import { colorOf, StatusMark, statusWord } from "../ui/marks";
 import { Empty, Heading, Trouble, Verdict, Waiting } from "../ui/parts";
@@ -43,9 +43,9 @@ function StationTile({ s }: { s: Station }) {
   const n = s.counters;
   return (
     <li className="bg-paper">
-      <Link to={`/stations/${s.id}`} className="block h-full p-5 text-ink no-underline hover:bg-wash" aria-label={`${s.line}, ${s.name}: ${statusWord(s.status)}`}>
+      <Link to={`/stations/${s.id}`} className="block h-full p-5 text-ink no-underline hover:bg-wash" aria-label={`${lineName(s.line)}, ${s.name}: ${statusWord(s.status)}`}>
         <div className="flex items-baseline gap-3">
-          <h2 className="text-xl font-semibold">{lineName(s)}</h2>
+          <h2 className="text-xl font-semibold">{lineName(s.line)}</h2>
           <span className="text-base text-ink-2">{s.name}</span>
           <span className="ml-auto inline-flex items-center gap-2 self-center text-lg font-semibold">
             <StatusMark status={s.status} />
@@ -53,7 +53,7 @@ function StationTile({ s }: { s: Station }) {
           </span>
         </div>
         {s.why && <p className="mt-2 border-l-4 border-fault py-1 pl-3 text-base">{s.why}</p>}
-        <div className="mt-4 grid grid-cols-[10rem_1fr] gap-5">
+        <div className="mt-4 grid grid-cols-[minmax(10rem,46%)_1fr] gap-5">
           {s.last ? <Thumb key={s.last.id} id={s.last.id} picture={s.last.picture} /> : <div className="aspect-[4/3] bg-wash" />}
           <div className="min-w-0">
             {s.last ? (
@@ -81,17 +81,11 @@ function StationTile({ s }: { s: Station }) {
   );
 }
 
-/** "line1" is read as "Line 1"; other ids stay as they are. */
-function lineName(s: Station): string {
-  const m = /^line-?(\d+)$/i.exec(s.line);
-  return m ? `Line ${m[1]}` : s.line;
-}
-
 function Figure({ name, value, large }: { name: string; value: string; large?: boolean }) {
   return (
     <div>
       <dt className="text-sm text-ink-2">{name}</dt>
-      <dd className={`m-0 font-semibold ${large ? "text-xl" : "text-xl"}`}>{value}</dd>
+      <dd className={`m-0 font-semibold ${large ? "text-2xl" : "text-xl leading-[42px]"}`}>{value}</dd>
     </div>
   );
 }

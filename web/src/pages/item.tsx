@@ -73,7 +73,11 @@ export function ItemPage() {
               </>
             )}
           </div>
-          <Picture item={it} overlays={overlays} hidden={hidden} />
+          <div className="bg-pane">
+            <div className="mx-auto w-[min(100%,calc((100dvh-10rem)*4/3))]">
+              <Picture item={it} overlays={overlays} hidden={hidden} />
+            </div>
+          </div>
           {it.findings.map((f) => (
             <Rows key={f.check} finding={f} />
           ))}

@@ -105,7 +105,7 @@ export function ItemsPage() {
 function Row({ i, search }: { i: Item; search: string }) {
   return (
     <tr className="relative border-b border-hairline hover:bg-wash focus-within:bg-wash">
-      <td className="w-24 py-1.5 pl-5 pr-3">
+      <td className="w-36 py-1.5 pl-5 pr-3">
         <Thumb id={i.id} picture={i.picture} />
       </td>
       <td className="w-32 pr-3">

@@ -3,7 +3,7 @@ import { Pause, Play, Square } from "lucide-react";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { items, latest, startStation, stations, stopStation, type Item, type ItemDetail, type Station } from "../api/client";
-import { clock, percent, short } from "../lib/format";
+import { clock, lineName, percent, short } from "../lib/format";
 import { faultWords } from "../lib/verdict";
 import { Findings } from "../ui/findings";
 import { useKeys } from "../ui/keys";
@@ -42,12 +42,12 @@ function Live({ s }: { s: Station }) {
   const { overlays, hidden, toggleAll, toggle } = useOverlays();
   const current = frozen ?? last.data ?? null;
   // Verdict and readings are those of the picture that is on the screen.
-  const told = current && shown && current.picture && shown.station === s.id ? shown : current;
+  const told = frozen ?? (current?.picture && shown ? shown : current);
   const freeze = () => setFrozen((f) => (f ? null : (told ?? null)));
   useKeys({ o: toggleAll, f: freeze });
   return (
     <>
-      <Heading title={`${s.line} · ${s.name}`} action={<StartStop s={s} />}>
+      <Heading title={`${lineName(s.line)} · ${s.name}`} action={<StartStop s={s} />}>
         <span className="inline-flex items-center gap-2 text-lg font-semibold text-ink">
           <StatusMark status={s.status} />
           {statusWord(s.status)}
@@ -61,8 +61,8 @@ function Live({ s }: { s: Station }) {
           {s.why}
         </p>
       )}
-      <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_24rem] max-lg:grid-cols-1 lg:flex-1">
-        <section aria-label="Live picture" className="flex min-h-0 min-w-0 flex-col border-r border-hairline">
+      <div className="grid grid-cols-[minmax(0,1fr)_24rem] max-lg:shrink-0 max-lg:grid-cols-1 lg:min-h-0 lg:flex-1">
+        <section aria-label="Live picture" className="flex min-w-0 flex-col border-r border-hairline lg:min-h-0">
           <div className="flex flex-wrap items-center gap-4 border-b border-hairline px-5 py-2" aria-live="off">
             {told ? (
               <>
@@ -96,7 +96,7 @@ function Live({ s }: { s: Station }) {
           </div>
           <LastRejects id={s.id} />
         </section>
-        <aside aria-label="Readings and counters" className="flex min-h-0 flex-col lg:overflow-y-auto">
+        <aside aria-label="Readings and counters" className="flex flex-col lg:min-h-0 lg:overflow-y-auto">
           <Counters s={s} item={told} />
           {told && <Findings findings={told.findings} hidden={hidden} onToggle={toggle} />}
         </aside>
@@ -129,7 +129,7 @@ function StartStop({ s }: { s: Station }) {
       <Confirm
         open={asking}
         onOpenChange={setAsking}
-        title={`Stop ${s.line} · ${s.name}?`}
+        title={`Stop ${lineName(s.line)} · ${s.name}?`}
         text={`The belt stops. ${s.underway === 1 ? "1 item stays" : `${s.underway} items stay`} on it between camera and ejectors; when you start again, those that did not pass are still ejected.`}
         yes="Stop"
         onYes={() => stop.mutate()}

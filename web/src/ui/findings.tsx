@@ -12,6 +12,9 @@ function readings(f: Finding, full: boolean) {
   return full ? [...bounded, ...all.filter(([, r]) => r.least === undefined && r.most === undefined)] : bounded;
 }
 
+/** Whether the sentence only says again what its one reading shows. */
+const repeats = (f: Finding): boolean => Object.entries(f.readings).some(([name, r]) => f.sentence === `${name} ${num(r.value)}`);
+
 /** Every check with its outcome, its sentence and its readings against their limits. */
 export function Findings(p: { findings: Finding[]; hidden: Set<string>; onToggle: (check: string) => void; full?: boolean }) {
   return (
@@ -37,7 +40,7 @@ export function Findings(p: { findings: Finding[]; hidden: Set<string>; onToggle
                 {off ? <EyeOff size={16} /> : <Eye size={16} />}
               </button>
             </div>
-            {(p.full || f.outcome !== "ok") && <p className="mt-0.5 text-sm text-ink-2">{f.sentence}</p>}
+            {(p.full || f.outcome !== "ok") && !repeats(f) && <p className="mt-0.5 text-sm text-ink-2">{f.sentence}</p>}
             {readings(f, p.full ?? false).map(([name, r]) => (
               <div key={name} className="mt-0.5 grid grid-cols-[4.5rem_5.5rem_1fr_auto] items-center gap-2 text-sm">
                 <span className="text-ink-2">{name}</span>

@@ -105,13 +105,13 @@ export function Picture({ item, overlays, hidden, onShown }: { item: ItemDetail;
 
   if (!has || failed === item.id) {
     return (
-      <div className="flex aspect-[4/3] max-h-full w-full items-center justify-center bg-pane p-6 text-center text-lg text-white">
+      <div className="flex min-h-64 w-full items-center justify-center bg-pane p-6 text-center text-lg text-white">
         {has ? "This picture cannot be loaded; it may have given way to newer ones." : item.fault === "no_picture" ? "There is no picture: the source delivered none." : "The picture of this item was not kept. Kept are those of items that did not pass, and a share of the others."}
       </div>
     );
   }
   return (
-    <figure className="relative m-0 flex h-full w-full items-center justify-center overflow-hidden bg-pane" style={{ aspectRatio: shown ? `${shown.w} / ${shown.h}` : "4 / 3" }}>
+    <figure className="relative m-0 w-full overflow-hidden bg-pane" style={{ aspectRatio: shown ? `${shown.w} / ${shown.h}` : "4 / 3" }}>
       {shown && (
         <>
           <img src={shown.url} alt={`Picture of item ${shown.item.id}: ${shown.item.sentence}`} className="absolute inset-0 h-full w-full object-contain" />
@@ -125,6 +125,6 @@ export function Picture({ item, overlays, hidden, onShown }: { item: ItemDetail;
 /** A small picture of an item for lists and strips. */
 export function Thumb({ id, picture }: { id: string; picture: boolean }) {
   const [gone, setGone] = useState(false);
-  if (!picture || gone) return <div className="flex aspect-[4/3] w-full items-center justify-center bg-wash text-sm text-ink-2">no picture</div>;
+  if (!picture || gone) return <div className="flex aspect-[4/3] w-full items-center justify-center bg-wash text-sm text-ink-2" title="The picture was not kept">–</div>;
   return <img src={pictureURL(id, "thumb")} alt="" loading="lazy" width={160} height={120} onError={() => setGone(true)} className="aspect-[4/3] h-auto w-full bg-pane object-cover" />;
 }
