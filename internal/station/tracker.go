@@ -41,6 +41,7 @@ type ejecting struct {
 	on, off   int64
 	confirmBy int64 // 0: nothing to confirm
 	started   bool
+	over      bool // the output has no more need of it; a confirmation may be open
 	confirmed bool
 }
 
@@ -214,9 +215,12 @@ func (t *Tracker) drive(out []Action, route string, from int64) []Action {
 				out = append(out, Action{Kind: OutputOn, At: max(p.on, from), Seq: p.seq, Route: route})
 			}
 		}
-		if p.started && t.on[route] && p.off <= t.count && !t.wanted(route, p.off) {
-			t.on[route] = false
-			out = append(out, Action{Kind: OutputOff, At: p.off, Seq: p.seq, Route: route})
+		if p.started && !p.over && p.off <= t.count {
+			p.over = true
+			if !t.wanted(route, p.off) {
+				t.on[route] = false
+				out = append(out, Action{Kind: OutputOff, At: p.off, Seq: p.seq, Route: route})
+			}
 		}
 		if p.confirmBy > 0 && !p.confirmed && p.confirmBy <= t.count {
 			p.confirmed = true // told once
@@ -224,7 +228,7 @@ func (t *Tracker) drive(out []Action, route string, from int64) []Action {
 		}
 	}
 	t.pulses[route] = slices.DeleteFunc(uses, func(p ejecting) bool {
-		return p.started && p.off <= t.count && (p.confirmed || p.confirmBy == 0)
+		return p.over && (p.confirmed || p.confirmBy == 0)
 	})
 	return out
 }

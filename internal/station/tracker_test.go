@@ -124,6 +124,20 @@ func TestTrackerRejectsWhatPassedWhileItStood(t *testing.T) {
 	assert.Contains(t, said(tr.Advance(905)), "900:off reject")
 }
 
+// A confirmation that is still open must not end the next item's pulse.
+func TestTrackerEjectsNeighborsWhileAConfirmationIsOpen(t *testing.T) {
+	c := cfg
+	c.Ejectors = map[string]Ejector{recipe.Reject: {Offset: 350, Pulse: 60, Confirm: 250}}
+	tr := NewTracker(c, 0)
+	tr.Start(0, 100)
+	var got []Action
+	for count := int64(1); count <= 640; count++ {
+		got = append(got, tr.Advance(count)...)
+		tr.Decide(count/100, recipe.Reject)
+	}
+	assert.Contains(t, said(got), "420:on reject, 480:off reject, 500:picture 5, 520:on reject, 580:off reject, 600:picture 6, 620:on reject")
+}
+
 func TestTrackerStandsStillWithTheBelt(t *testing.T) {
 	tr := NewTracker(cfg, 0)
 	tr.Start(0, 100)
@@ -139,7 +153,7 @@ func TestTrackerStandsStillWithTheBelt(t *testing.T) {
 func TestTrackerEjectsExactlyTheRightItems(t *testing.T) {
 	rapid.Check(t, func(rt *rapid.T) {
 		c := Config{ID: "s", Every: 100, Ejectors: map[string]Ejector{
-			recipe.Reject: {Offset: int64(rapid.IntRange(120, 900).Draw(rt, "reject")), Pulse: int64(rapid.IntRange(10, 98).Draw(rt, "pulse"))},
+			recipe.Reject: {Offset: int64(rapid.IntRange(120, 900).Draw(rt, "reject")), Pulse: int64(rapid.IntRange(10, 98).Draw(rt, "pulse")), Confirm: int64(rapid.IntRange(0, 400).Draw(rt, "confirm"))},
 			recipe.Rework: {Offset: int64(rapid.IntRange(120, 900).Draw(rt, "rework")), Pulse: int64(rapid.IntRange(10, 98).Draw(rt, "pulse2"))},
 		}}
 		require.NoError(rt, c.Validate())
