@@ -1,6 +1,7 @@
 package locate
 
 import (
+	"cmp"
 	"math"
 	"slices"
 
@@ -237,7 +238,12 @@ func (c *coarse) dropWeak() uint8 {
 
 // best picks hits by score, leaving out those beside a better one.
 func (c *coarse) best(tries []turnAndSize, most int) []hit {
-	slices.SortStableFunc(c.hits, func(a, b hit) int { return int(b.score) - int(a.score) })
+	slices.SortFunc(c.hits, func(a, b hit) int { // a total order: equal scores in the order of looking
+		if a.score != b.score {
+			return int(b.score) - int(a.score)
+		}
+		return cmp.Or(int(a.turn)-int(b.turn), int(a.y-b.y), int(a.x-b.x))
+	})
 	c.sorted = c.sorted[:0]
 	turnStep := 360.0
 	if len(tries) > 1 {

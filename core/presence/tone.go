@@ -2,7 +2,6 @@ package presence
 
 import (
 	"fmt"
-	"math/bits"
 
 	"ricetta/core/check"
 	"ricetta/core/raster"
@@ -44,7 +43,6 @@ func (t *tone) NewJudge() check.Judge { return &toneJudge{s: t.s} }
 type toneJudge struct {
 	s     ToneSettings
 	spans raster.Spans
-	bits  []uint32
 }
 
 func (j *toneJudge) Judge(in *check.Input, out *check.Finding) {
@@ -56,10 +54,7 @@ func (j *toneJudge) Judge(in *check.Input, out *check.Finding) {
 	j.spans = j.s.Region.SpansInto(j.spans, in.On, in.Gray.W, in.Gray.H)
 	total, within := 0, 0
 	for _, s := range j.spans {
-		j.bits = raster.BandBits(j.bits, in.Gray.Row(int(s.Y))[s.X0:s.X1], lo, hi)
-		for _, w := range j.bits {
-			within += bits.OnesCount32(w)
-		}
+		within += raster.BandCount(in.Gray.Row(int(s.Y))[s.X0:s.X1], lo, hi)
 		total += int(s.X1 - s.X0)
 	}
 	if total == 0 {

@@ -30,6 +30,15 @@ func BandBits(dst []uint32, row []uint8, lo, hi uint8) []uint32 {
 	return dst
 }
 
+// BandCount returns how many pixels of a row have a value in lo…hi, both included;
+// none with lo > hi.
+func BandCount(row []uint8, lo, hi uint8) int {
+	if lo > hi {
+		return 0
+	}
+	return bandCount(row, lo, hi)
+}
+
 // SumShifted sets dst[x] to the sum of base[offs[i]+x] over all i and reports
 // whether any of the sums reaches least. len(dst) must be a multiple of 32, and no
 // sum may exceed 255. It panics if an offset leads out of base.

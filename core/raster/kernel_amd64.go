@@ -35,6 +35,12 @@ func halfRowAVX2(dst, a, b *uint8, n int)
 //go:noescape
 func bandBitsAVX2(dst *uint32, row *uint8, n int, lo, span uint8)
 
+// count of row[i], i < n, with lo <= row[i] && row[i]-lo <= span; n a multiple of 32,
+// at most 8160: the counters are bytes.
+//
+//go:noescape
+func bandCountAVX2(row *uint8, n int, lo, span uint8) int
+
 // for x := range n { dst[x] = Σ base[offs[i]+x] }, n a multiple of 32; the result
 // is the greatest of all sums.
 //
@@ -69,6 +75,19 @@ func bandBits(dst []uint32, row []uint8, lo, hi uint8) {
 		bandBitsAVX2(&dst[0], &row[0], n, lo, hi-lo)
 	}
 	bandBitsRef(dst[n:], row[32*n:], lo, hi)
+}
+
+func bandCount(row []uint8, lo, hi uint8) int {
+	const most = 255 * 32
+	total := 0
+	if useAVX2 {
+		for len(row) >= 32 {
+			n := min(len(row)&^31, most)
+			total += bandCountAVX2(&row[0], n, lo, hi-lo)
+			row = row[n:]
+		}
+	}
+	return total + bandCountRef(row, lo, hi)
 }
 
 // sumShifted relies on SumShifted having checked every offset.

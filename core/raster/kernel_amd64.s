@@ -125,6 +125,34 @@ band:
 	VZEROUPPER
 	RET
 
+// func bandCountAVX2(row *uint8, n int, lo, span uint8) int
+TEXT ·bandCountAVX2(SB), NOSPLIT, $0-32
+	MOVQ row+0(FP), SI
+	MOVQ n+8(FP), CX
+	VPBROADCASTB lo+16(FP), Y8
+	VPBROADCASTB span+17(FP), Y9
+	VPXOR Y7, Y7, Y7
+
+count:
+	VMOVDQU (SI), Y0
+	VPSUBB Y8, Y0, Y0
+	VPMINUB Y9, Y0, Y1
+	VPCMPEQB Y0, Y1, Y1
+	VPSUBB Y1, Y7, Y7
+	ADDQ $32, SI
+	SUBQ $32, CX
+	JNZ  count
+	VPXOR Y0, Y0, Y0
+	VPSADBW Y0, Y7, Y7
+	VEXTRACTI128 $1, Y7, X0
+	VPADDQ X0, X7, X0
+	VPSRLDQ $8, X0, X1
+	VPADDQ X1, X0, X0
+	VMOVQ X0, AX
+	MOVQ AX, ret+24(FP)
+	VZEROUPPER
+	RET
+
 // func sumShiftedAVX2(dst, base *uint8, offs *int32, count, n int) uint8
 TEXT ·sumShiftedAVX2(SB), NOSPLIT, $0-41
 	MOVQ dst+0(FP), DI

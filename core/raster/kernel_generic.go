@@ -5,6 +5,7 @@ package raster
 func lumaRow(dst, r, g, b []uint8)                     { lumaRowRef(dst, r, g, b) }
 func halfRow(dst, a, b []uint8)                        { halfRowRef(dst, a, b) }
 func bandBits(dst []uint32, row []uint8, lo, hi uint8) { bandBitsRef(dst, row, lo, hi) }
+func bandCount(row []uint8, lo, hi uint8) int          { return bandCountRef(row, lo, hi) }
 func sumShifted(dst, base []uint8, offs []int32, least uint8) bool {
 	return sumShiftedRef(dst, base, offs, least)
 }

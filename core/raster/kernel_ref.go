@@ -33,6 +33,17 @@ func bandBitsRef(dst []uint32, row []uint8, lo, hi uint8) {
 	}
 }
 
+// bandCountRef returns how many bytes of row lie in lo…hi.
+func bandCountRef(row []uint8, lo, hi uint8) int {
+	span, n := hi-lo, 0
+	for _, v := range row {
+		if v-lo <= span {
+			n++
+		}
+	}
+	return n
+}
+
 // sumShiftedRef: dst[x] = Σ base[offs[i]+x], which must not exceed 255. It
 // reports whether any sum is at least least.
 func sumShiftedRef(dst, base []uint8, offs []int32, least uint8) bool {

@@ -65,6 +65,7 @@ func TestKernelsEqualTheirReferences(t *testing.T) {
 			words := make([]uint32, (n+31)/32)
 			bandBitsRef(words, r, lo, hi)
 			require.Equal(t, words, BandBits([]uint32{}, r, lo, hi), "band %d…%d of %d pixels", lo, hi, n)
+			require.Equal(t, bandCountRef(r, lo, hi), BandCount(r, lo, hi), "count in %d…%d of %d pixels", lo, hi, n)
 		}
 	}
 }
@@ -92,6 +93,15 @@ func TestSumShiftedEqualsItsReference(t *testing.T) {
 	}
 	assert.Panics(t, func() { SumShifted(make([]uint8, 32), make([]uint8, 40), []int32{9}, 0) }, "an offset out of base")
 	assert.Panics(t, func() { SumShifted(make([]uint8, 31), make([]uint8, 40), []int32{0}, 0) }, "a length that is no multiple of 32")
+}
+
+func TestBandCountOfALongRow(t *testing.T) {
+	row := make([]uint8, 40_007)
+	for i := range row {
+		row[i] = 9
+	}
+	assert.Equal(t, 40_007, BandCount(row, 9, 9), "byte counters must not overflow")
+	assert.Equal(t, 0, BandCount(row, 10, 9))
 }
 
 func TestLumaKeepsGray(t *testing.T) {

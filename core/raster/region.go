@@ -139,9 +139,24 @@ func (r Region) Bounds(t Transform) (x0, y0, x1, y1 float64) {
 		cx, cy, radius = r.Circle[0], r.Circle[1], r.Circle[2]
 	case r.Ring != nil:
 		cx, cy, radius = r.Ring[0], r.Ring[1], r.Ring[3]
+	case r.Rect != nil:
+		// Half the extents of the turned rectangle round its center.
+		c := t.Apply(r.Center())
+		sin, cos := SinCos(r.Turn)
+		w, h := float64(r.Rect[2]/2), float64(r.Rect[3]/2)
+		// The axes of the rectangle in the picture.
+		ux, uy := float64(t.A*cos)-float64(t.B*sin), float64(t.B*cos)+float64(t.A*sin)
+		ex := math.Abs(float64(ux*w)) + math.Abs(float64(uy*h))
+		ey := math.Abs(float64(uy*w)) + math.Abs(float64(ux*h))
+		return c.X - ex, c.Y - ey, c.X + ex, c.Y + ey
 	default:
-		var buf [8]Point
-		return boundsOf(r.Outline(t, buf[:0]))
+		x0, y0, x1, y1 = math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)
+		for _, c := range r.Polygon {
+			p := t.Apply(Point{c[0], c[1]})
+			x0, x1 = min(x0, p.X), max(x1, p.X)
+			y0, y1 = min(y0, p.Y), max(y1, p.Y)
+		}
+		return x0, y0, x1, y1
 	}
 	c := t.Apply(Point{cx, cy})
 	radius = float64(radius * t.Size())

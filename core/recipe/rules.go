@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"cel.dev/cel-go/cel"
+	celast "cel.dev/cel-go/common/ast"
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/common/types/ref"
 	"cel.dev/cel-go/interpreter"
@@ -105,11 +106,25 @@ func (r *Rules) CompileBool(source string) (check.Rule, error) {
 	if ast.OutputType() != cel.BoolType {
 		return nil, fmt.Errorf("the rule gives a %s; write something that is true or false, such as a comparison", ast.OutputType())
 	}
-	prg, err := r.env.Program(ast, cel.CostLimit(mostCost), cel.EvalOptions(cel.OptOptimize))
+	opts := []cel.ProgramOption{cel.EvalOptions(cel.OptOptimize)}
+	if loops(ast) {
+		// Only loops can take long; counting the cost of every step is not free.
+		opts = append(opts, cel.CostLimit(mostCost))
+	}
+	prg, err := r.env.Program(ast, opts...)
 	if err != nil {
 		return nil, err
 	}
 	return &rule{prg: prg, vars: r.vars}, nil
+}
+
+// loops reports whether the expression goes over a list.
+func loops(a *cel.Ast) bool {
+	found := false
+	celast.PreOrderVisit(a.NativeRep().Expr(), celast.NewExprVisitor(func(e celast.Expr) {
+		found = found || e.Kind() == celast.ComprehensionKind
+	}))
+	return found
 }
 
 // explain turns a compiler message into one line with what is known.

@@ -1,0 +1,37 @@
+// Command bench measures the numbers that Ricetta has to hold and prints them beside
+// their targets. Machines are shared and noisy, so every figure is the best of
+// several rounds, and the comparison with and without SIMD is a ratio within one
+// run. `make bench` runs it; `make accuracy` runs it with -accuracy.
+package main
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"runtime"
+	"testing"
+	"text/tabwriter"
+
+	"ricetta/core/raster"
+)
+
+func main() {
+	testing.Init()
+	accuracy := flag.Bool("accuracy", false, "measure exactness instead of speed")
+	flag.Parse()
+	w := tabwriter.NewWriter(os.Stdout, 0, 4, 2, ' ', 0)
+	var err error
+	if *accuracy {
+		err = printAccuracy(w)
+	} else {
+		fmt.Printf("%s/%s, %d processors, kernels with %s; best of %d rounds\n\n", runtime.GOOS, runtime.GOARCH, runtime.NumCPU(), raster.SIMD(), rounds)
+		err = printSpeed(w)
+	}
+	if ferr := w.Flush(); err == nil {
+		err = ferr
+	}
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+}

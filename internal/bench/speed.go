@@ -1,0 +1,290 @@
+package main
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"os"
+	"sync"
+	"testing"
+	"time"
+
+	"ricetta/core/check"
+	"ricetta/core/count"
+	"ricetta/core/inspect"
+	"ricetta/core/locate"
+	"ricetta/core/presence"
+	"ricetta/core/raster"
+	"ricetta/core/recipe"
+	"ricetta/demo"
+	"ricetta/internal/folder"
+	"ricetta/internal/plant"
+	"ricetta/internal/station"
+	"ricetta/internal/store"
+)
+
+const rounds = 3
+
+// best returns the fastest of several rounds, with its allocations.
+func best(f func(b *testing.B)) testing.BenchmarkResult {
+	var out testing.BenchmarkResult
+	for i := range rounds {
+		r := testing.Benchmark(f)
+		if i == 0 || r.NsPerOp() < out.NsPerOp() {
+			out = r
+		}
+	}
+	return out
+}
+
+func ms(r testing.BenchmarkResult) float64 {
+	return float64(r.T.Nanoseconds()) / float64(r.N) / 1e6
+}
+
+// table prints rows of what, measured, target and whether it holds.
+type table struct{ w io.Writer }
+
+func (t table) time(what string, target float64, r testing.BenchmarkResult) {
+	t.row(what, fmt.Sprintf("%.2f ms", ms(r)), fmt.Sprintf("≤ %g ms", target), ms(r)/target, ms(r) <= target)
+}
+
+func (t table) row(what, got, target string, ratio float64, holds bool) {
+	word := "holds"
+	if !holds {
+		word = "DOES NOT HOLD"
+	}
+	fmt.Fprintf(t.w, "%s\t%s\t%s\t%.2f of it\t%s\n", what, got, target, ratio, word)
+}
+
+func printSpeed(w io.Writer) error {
+	t := table{w}
+	fmt.Fprintln(w, "what\tmeasured\ttarget\t\t")
+	if err := benchRecipe(t); err != nil {
+		return err
+	}
+	benchKernels(t)
+	return benchStore(t)
+}
+
+// judging returns a benchmark of one check on one picture.
+func judging(k check.Kind, settings any, ref *raster.Gray, pic raster.Picture) (func(b *testing.B), error) {
+	if v, ok := settings.(check.Validator); ok {
+		if err := v.Validate(); err != nil {
+			return nil, err
+		}
+	}
+	taught, err := k.Teach(&check.Teaching{Reference: ref}, settings)
+	if err != nil {
+		return nil, err
+	}
+	return func(b *testing.B) {
+		j := taught.NewJudge()
+		var in check.Input
+		var f check.Finding
+		b.ReportAllocs()
+		for b.Loop() {
+			in.Reset(pic)
+			f.Reset()
+			j.Judge(&in, &f)
+		}
+		if f.Outcome != check.OK {
+			panic(fmt.Sprintf("%s: %s", k.Name, f.Sentence))
+		}
+	}, nil
+}
+
+func ptr[T any](v T) *T { return &v }
+
+func benchRecipe(t table) error {
+	r, _, err := folder.Recipe(demo.Recipes, "recipes/"+plant.Product)
+	if err != nil {
+		return err
+	}
+	tin := plant.Draw(77, 3, nil)
+	color := tin.Picture()
+	pic := raster.Picture{Gray: color.Luma(new(raster.Gray))}
+	refPic, err := raster.Decode(r.Files[r.Document.Picture.Reference], ".png", raster.DefaultDecodeLimits)
+	if err != nil {
+		return err
+	}
+	ref := refPic.Luma(new(raster.Gray))
+	region := r.Find("tin").Settings.(*locate.OutlineSettings).Region
+
+	for _, turn := range []float64{20, 180} {
+		f, err := judging(locate.Outline, &locate.OutlineSettings{Region: region, Turn: turn, Contrast: "same", Sensitivity: 0.5, AcceptScore: 0.6}, ref, pic)
+		if err != nil {
+			return err
+		}
+		t.time(fmt.Sprintf("locate.outline, 1280×960, ±%g°", turn), map[float64]float64{20: 4, 180: 12}[turn], best(f))
+	}
+	board := noisyBoard()
+	f, err := judging(count.Spots, &count.SpotSettings{Region: raster.Rect(0, 0, 1920, 1200), Tone: raster.ToneBand{Least: ptr(150)}, Keep: count.SpotBands{Area: &check.Limits{Least: ptr(20.0)}}}, nil, board)
+	if err != nil {
+		return err
+	}
+	t.time("count.spots with all figures, noisy board 1920×1200", 8, best(f))
+	if f, err = judging(presence.Tone, &presence.ToneSettings{Region: raster.Rect(0, 0, 1920, 1200), Tone: raster.ToneBand{Least: ptr(150)}}, nil, board); err != nil {
+		return err
+	}
+	t.time("presence.tone, whole picture 1920×1200", 0.2, best(f))
+
+	plan, err := inspect.Prepare(r)
+	if err != nil {
+		return err
+	}
+	runner := plan.NewRunner()
+	runner.Inspect(color) // takes the memory that it then lives on
+	whole := best(func(b *testing.B) {
+		b.ReportAllocs()
+		for b.Loop() {
+			if runner.Inspect(color).Route != recipe.Pass {
+				panic(runner.Inspect(color).Sentence)
+			}
+		}
+	})
+	t.time("whole demo recipe (9 checks), 1280×960 color", 12, whole)
+	bytesPer := whole.AllocedBytesPerOp()
+	t.row("  allocated per item", fmt.Sprintf("%d B in %d", bytesPer, whole.AllocsPerOp()), "≤ 1024 B", float64(bytesPer)/1024, bytesPer <= 1024)
+	t.time("making the demo recipe ready", 500, best(func(b *testing.B) {
+		for b.Loop() {
+			if _, err := inspect.Prepare(r); err != nil {
+				panic(err)
+			}
+		}
+	}))
+	return benchDecode(t, color)
+}
+
+func benchDecode(t table, color raster.Picture) error {
+	jpg, err := os.ReadFile("demo/pictures/good-2.jpg")
+	if err != nil {
+		return fmt.Errorf("run from the repository's root: %w", err)
+	}
+	pngFile, err := os.ReadFile("demo/pictures/good-1.png")
+	if err != nil {
+		return err
+	}
+	for _, f := range []struct {
+		name string
+		data []byte
+	}{{"JPEG", jpg}, {"PNG", pngFile}} {
+		r := best(func(b *testing.B) {
+			for b.Loop() {
+				if _, err := raster.Decode(bytes.Clone(f.data), "", raster.DefaultDecodeLimits); err != nil {
+					panic(err)
+				}
+			}
+		})
+		fmt.Fprintf(t.w, "  reading a %s file, 1280×960 color\t%.2f ms\tcounted apart\t\t\n", f.name, ms(r))
+	}
+	return nil
+}
+
+// noisyBoard is a picture with some 3000 spots and noise that makes many specks.
+func noisyBoard() raster.Picture {
+	g := raster.NewGray(1920, 1200)
+	v := uint32(1)
+	for i := range g.Pix {
+		v = v*1664525 + 1013904223
+		g.Pix[i] = uint8(70 + v>>26 + v>>29)
+		if v>>20&0xfff < 8 {
+			g.Pix[i] = 200
+		}
+	}
+	var p raster.Painter
+	for y := 20; y < 1190; y += 25 {
+		for x := 20; x < 1910; x += 30 {
+			p.Fill(g, raster.Region{Circle: []float64{float64(x), float64(y), 7}}.Outline(raster.Identity(), nil), 210)
+		}
+	}
+	return raster.Picture{Gray: g}
+}
+
+func benchKernels(t table) {
+	g := noisyBoard().Gray
+	half := new(raster.Gray)
+	t.time("half-size, 1920×1200", 0.2, best(func(b *testing.B) {
+		for b.Loop() {
+			g.Half(half)
+		}
+	}))
+	t.time("threshold and count, 1920×1200", 0.2, best(func(b *testing.B) {
+		for b.Loop() {
+			for y := range g.H {
+				raster.BandCount(g.Row(y), 100, 200)
+			}
+		}
+	}))
+	c := raster.NewRGB(1920, 1200)
+	r := best(func(b *testing.B) {
+		for b.Loop() {
+			c.LumaInto(half)
+		}
+	})
+	fmt.Fprintf(t.w, "brightness of a color picture, 1920×1200\t%.2f ms\t\t\t\n", ms(r))
+}
+
+// benchStore measures items recorded a second, with their findings, synced.
+func benchStore(t table) error {
+	dir, err := os.MkdirTemp("", "ricetta-bench-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	s, err := store.Open(store.Options{Dir: dir, PassShare: -1})
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	r, _, err := folder.Recipe(demo.Recipes, "recipes/"+plant.Product)
+	if err != nil {
+		return err
+	}
+	plan, err := inspect.Prepare(r)
+	if err != nil {
+		return err
+	}
+	findings := plan.NewRunner().Inspect(plant.Draw(1, 1, nil).Picture()).JSON().Findings
+	const items = 20_000
+	var wg sync.WaitGroup
+	var mu sync.Mutex
+	var failed error
+	slots := make(chan struct{}, 200)
+	begin := time.Now()
+	for i := range items {
+		it := &station.Item{
+			Station: fmt.Sprintf("s%d", i%8), Line: "l", Role: "top", Seq: int64(i/8 + 1), Time: begin, Product: r.Product,
+			Revision: r.Revision, Route: recipe.Pass, Sentence: "9 checks ok", Findings: findings,
+		}
+		wg.Add(1)
+		slots <- struct{}{}
+		record(s, it, func(err error) {
+			mu.Lock()
+			if err != nil && failed == nil {
+				failed = err
+			}
+			mu.Unlock()
+			<-slots
+			wg.Done()
+		})
+	}
+	wg.Wait()
+	if failed != nil {
+		return failed
+	}
+	rate := items / time.Since(begin).Seconds()
+	t.row("items recorded with their readings, synced to disk", fmt.Sprintf("%.0f/s", rate), "≥ 3000/s", rate/3000, rate >= 3000)
+	return nil
+}
+
+// record hands an item over, again where the store is busy.
+func record(s *store.Store, it *station.Item, done func(error)) {
+	s.Record(it, func(err error) {
+		if err == store.ErrBusy {
+			time.Sleep(time.Millisecond)
+			record(s, it, done)
+			return
+		}
+		done(err)
+	})
+}
