@@ -37,6 +37,12 @@ func (r Region) SpansInto(dst Spans, t Transform, w, h int) Spans {
 		for y := top; y < bottom; y++ {
 			dst = appendRoundRow(dst, y, w, cx, cy, inner, outer)
 		}
+	case r.Rect != nil && r.Turn == 0 && t.B == 0:
+		x0, y0, x1, y1 := r.Bounds(t)
+		top, bottom = clampRow(math.Ceil(y0-0.5), h), clampRow(math.Ceil(y1-0.5), h)
+		for y := top; y < bottom; y++ {
+			dst = appendRow(dst, y, w, x0, x1)
+		}
 	default:
 		var corners [32]Point
 		pts := r.Outline(t, corners[:0])

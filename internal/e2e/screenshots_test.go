@@ -2,8 +2,11 @@ package e2e
 
 import (
 	"context"
+	"html"
 	"os"
+	"os/exec"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -47,6 +50,32 @@ func TestScreenshots(t *testing.T) {
 	theme("light")
 	do(t, ctx, chromedp.EmulateViewport(820, 1180))
 	shot("station-tablet", "/stations/line2-top")
+
+	// What the terminal client prints, on a page of its own.
+	bin := binary(t)
+	t.Setenv("RICETTA_SERVER", s.url)
+	do(t, ctx, chromedp.EmulateViewport(1280, 800))
+	for name, commands := range map[string][]string{
+		"terminal-inspect": {"inspect --recipe demo/recipes/pencil-tin-12 demo/pictures", "recipe check demo/recipes/pencil-tin-12"},
+		"terminal-service": {"station list", "items list --not-passed --limit 8", "items show " + bad, "tally --by station,route"},
+	} {
+		var page strings.Builder
+		for _, c := range commands {
+			cmd := exec.Command(bin, strings.Fields(c)...)
+			cmd.Dir = filepath.Join("..", "..")
+			out, err := cmd.CombinedOutput()
+			require.NoError(t, err, string(out))
+			page.WriteString("<b>$ ricetta " + c + "</b>\n" + html.EscapeString(string(out)) + "\n")
+		}
+		text := page.String()
+		for mark, color := range map[string]string{"✔ pass": "#5ad1c4", "✘ reject": "#ff8363", "↻ rework": "#a99bff", "⊘ fault": "#ff7ac6"} {
+			text = strings.ReplaceAll(text, mark, `<span style="color:`+color+`">`+mark+"</span>")
+		}
+		file := filepath.Join(t.TempDir(), name+".html")
+		require.NoError(t, os.WriteFile(file, []byte(`<meta charset="utf-8"><body style="margin:0;background:#181b22;color:#e9e5dc"><pre style="font:12px/1.35 'DejaVu Sans Mono',monospace;margin:0;padding:16px">`+text), 0o600))
+		do(t, ctx, chromedp.Navigate("file://"+file))
+		save(t, ctx, filepath.Join(dir, name+".png"))
+	}
 }
 
 func save(t testing.TB, ctx context.Context, path string) {
