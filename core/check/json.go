@@ -28,7 +28,7 @@ type MarkJSON struct {
 
 // FindingJSON is a finding.
 type FindingJSON struct {
-	Check       string                 `json:"check" required:"true"`
+	Check       string                 `required:"true" json:"check"`
 	Kind        string                 `json:"kind" required:"true"`
 	Outcome     Outcome                `json:"outcome" required:"true"`
 	Sentence    string                 `json:"sentence" required:"true"`
