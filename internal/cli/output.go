@@ -81,6 +81,14 @@ func routeMark(w io.Writer, route string, fault bool) string {
 
 func number(v float64) string { return string(check.AppendNumber(nil, v)) }
 
+// many counts things: "1 route", "9 checks".
+func many(n int, what string) string {
+	if n != 1 {
+		what += "s"
+	}
+	return strconv.Itoa(n) + " " + what
+}
+
 func clock(t time.Time) string { return t.Local().Format("2006-01-02 15:04:05") }
 
 // short cuts a revision to what tells it from others.

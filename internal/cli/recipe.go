@@ -106,7 +106,7 @@ func checkRecipe(_ context.Context, c *cli.Command) error {
 			return err
 		}
 	} else if result.OK {
-		line(out, "%s/%s is in order: %d checks, %d routes, revision %s", r.Product, r.Role, len(r.Checks), len(r.Routes), short(r.Revision))
+		line(out, "%s/%s is in order: %s, %s, revision %s", r.Product, r.Role, many(len(r.Checks), "check"), many(len(r.Routes), "route"), short(r.Revision))
 		t := newTable(out, "check", "kind", "rides on", "limits")
 		for _, k := range r.Checks {
 			var limits []string

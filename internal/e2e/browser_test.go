@@ -102,6 +102,17 @@ func TestTheConsole(t *testing.T) {
 	do(t, ctx, chromedp.Navigate(s.url+"/items?station=none"))
 	shows(t, ctx, "No item fits these filters")
 
+	// Pages that were left do not hold on to their streams: browsers share few
+	// connections among all pages of a service.
+	for range 8 {
+		do(t, ctx, chromedp.Navigate(s.url+"/floor"))
+		shows(t, ctx, "Floor")
+	}
+	shows(t, ctx, "Line 1")
+	eventually(t, "the verdict's picture loads", func() bool {
+		return eval[bool](t, ctx, `[...document.images].some(i => i.src.includes("/picture") && i.naturalWidth > 0)`)
+	})
+
 	// In dark colors and on a tablet the pages stay readable.
 	eval[bool](t, ctx, `localStorage.setItem("theme", "dark"); true`)
 	do(t, ctx, chromedp.EmulateViewport(820, 1180), chromedp.Navigate(s.url+"/stations/line1-top"))

@@ -369,5 +369,5 @@ func TestInspectJudgesFilesWithoutAService(t *testing.T) {
 	assert.Contains(t, got.err, "did you mean count.spots?")
 	got = call(t, bin, "recipe", "check", recipe)
 	assert.Equal(t, 0, got.status)
-	assert.Contains(t, got.out, "is in order: 9 checks, 1 routes")
+	assert.Contains(t, got.out, "is in order: 9 checks, 1 route, revision")
 }

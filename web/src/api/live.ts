@@ -85,7 +85,20 @@ export function useLive(): void {
       };
     };
     open();
+    // A browser may keep a left page for the way back, with its stream; streams count
+    // against the few connections that all pages of a service share.
+    const leave = () => {
+      window.clearTimeout(again);
+      source.close();
+    };
+    const back = (e: PageTransitionEvent) => {
+      if (e.persisted) open();
+    };
+    window.addEventListener("pagehide", leave);
+    window.addEventListener("pageshow", back);
     return () => {
+      window.removeEventListener("pagehide", leave);
+      window.removeEventListener("pageshow", back);
       source.close();
       window.clearTimeout(timer);
       window.clearTimeout(again);

@@ -66,7 +66,7 @@ function StationTile({ s }: { s: Station }) {
             )}
           </div>
         </div>
-        <dl className="mt-4 grid grid-cols-4 gap-4">
+        <dl className="mt-4 grid grid-cols-[1.5fr_1fr_1fr_1fr] gap-4">
           <Figure name="Yield" value={percent(n.routes.pass ?? 0, n.inspected)} large />
           <Figure name="Inspected" value={String(n.inspected)} />
           <Figure name="Rejected" value={String(n.routes.reject ?? 0)} />

@@ -191,7 +191,7 @@ function LastRejects({ id }: { id: string }) {
         </Link>
       </div>
       {shown.length === 0 ? (
-        <p className="flex h-30 items-center text-base text-ink-2">The next item that does not pass appears here, with its picture.</p>
+        <p className="flex h-36 items-center text-base text-ink-2">{kept.isPending ? "Fetching…" : kept.isError ? kept.error.message : "The next item that does not pass appears here, with its picture."}</p>
       ) : (
         <ul className="m-0 mt-1 flex list-none gap-3 overflow-x-auto p-0 pb-1">
           {shown.map((i) => (
