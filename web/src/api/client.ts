@@ -26,7 +26,7 @@ export class NoAnswer extends Error {
   }
 }
 
-const api = createClient<paths>({ baseUrl: `${location.origin}/api/v1` });
+const api = createClient<paths>({ baseUrl: `${location.origin}/api/v1`, fetch: (r) => globalThis.fetch(r) });
 
 /** Unwraps an answer or throws what went wrong, in words that can be shown. */
 async function unwrap<T>(call: Promise<{ data?: T; error?: unknown }>): Promise<T> {

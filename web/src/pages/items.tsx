@@ -30,16 +30,15 @@ export function ItemsPage() {
     getNextPageParam: (p) => p.next || undefined,
   });
   const all = list.data?.pages.flatMap((p) => p.items) ?? [];
-  const set = (name: string, value: string) =>
-    setParams(
-      (old) => {
-        const next = new URLSearchParams(old);
-        if (value) next.set(name, value);
-        else next.delete(name);
-        return next;
-      },
-      { replace: true },
-    );
+  // All changes of one step at once: the router does not add up several calls.
+  const set = (changes: Record<string, string>) => {
+    const next = new URLSearchParams(params);
+    for (const [name, value] of Object.entries(changes)) {
+      if (value) next.set(name, value);
+      else next.delete(name);
+    }
+    setParams(next, { replace: true });
+  };
   const go = useNavigate();
   const rows = useRef<HTMLTableSectionElement>(null);
   const move = (step: number) => {
@@ -124,7 +123,7 @@ function Row({ i, search }: { i: Item; search: string }) {
 
 const field = "min-h-11 rounded-md border border-hairline bg-sheet px-3 text-base text-ink";
 
-function Filters({ params, set, clear }: { params: URLSearchParams; set: (name: string, value: string) => void; clear?: () => void }) {
+function Filters({ params, set, clear }: { params: URLSearchParams; set: (changes: Record<string, string>) => void; clear?: () => void }) {
   const list = useQuery({ queryKey: ["stations"], queryFn: stations });
   const reasons = useQuery({ queryKey: ["reasons"], queryFn: () => tally({ by: "reason", not_passed: true }) });
   const local = (name: string) => {
@@ -133,11 +132,11 @@ function Filters({ params, set, clear }: { params: URLSearchParams; set: (name: 
     const d = new Date(v);
     return Number.isNaN(d.getTime()) ? "" : new Date(d.getTime() - d.getTimezoneOffset() * 60000).toISOString().slice(0, 16);
   };
-  const setTime = (name: string, v: string) => set(name, v ? new Date(v).toISOString() : "");
+  const setTime = (name: string, v: string) => set({ [name]: v ? new Date(v).toISOString() : "" });
   return (
     <form aria-label="Filters" onSubmit={(e) => e.preventDefault()} className="flex flex-wrap items-end gap-3 border-b border-hairline px-5 py-3">
       <Label text="Station">
-        <select className={field} value={params.get("station") ?? ""} onChange={(e) => set("station", e.target.value)}>
+        <select className={field} value={params.get("station") ?? ""} onChange={(e) => set({ station: e.target.value })}>
           <option value="">All</option>
           {list.data?.map((s) => (
             <option key={s.id} value={s.id}>
@@ -150,10 +149,7 @@ function Filters({ params, set, clear }: { params: URLSearchParams; set: (name: 
         <select
           className={field}
           value={params.get("not_passed") === "true" ? "not_passed" : (params.get("route") ?? "")}
-          onChange={(e) => {
-            set("not_passed", e.target.value === "not_passed" ? "true" : "");
-            set("route", e.target.value === "not_passed" ? "" : e.target.value);
-          }}
+          onChange={(e) => set(e.target.value === "not_passed" ? { not_passed: "true", route: "" } : { not_passed: "", route: e.target.value })}
         >
           <option value="">All</option>
           <option value="not_passed">Did not pass</option>
@@ -163,7 +159,7 @@ function Filters({ params, set, clear }: { params: URLSearchParams; set: (name: 
         </select>
       </Label>
       <Label text="Reason">
-        <select className={field} value={params.get("reason") ?? ""} onChange={(e) => set("reason", e.target.value)}>
+        <select className={field} value={params.get("reason") ?? ""} onChange={(e) => set({ reason: e.target.value })}>
           <option value="">All</option>
           {[...new Set([...(reasons.data?.tallies.map((t) => t.key.reason ?? "") ?? []), params.get("reason") ?? ""])].filter(Boolean).map((r) => (
             <option key={r} value={r}>

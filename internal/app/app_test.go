@@ -1,0 +1,99 @@
+package app
+
+import (
+	"log/slog"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ricetta/internal/plant"
+)
+
+func TestDemoKeepsWhatIsThere(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, InstallDemo(dir))
+	s, err := LoadSite(dir)
+	require.NoError(t, err)
+	require.Len(t, s.Stations, 2)
+	assert.Equal(t, plant.Lines()[1].Rates, s.Stations[1].Source.Plant.Rates, "the configuration survives its own YAML")
+	assert.Equal(t, plant.Lines()[1].StationConfig(), s.Stations[1].Config)
+
+	path := filepath.Join(dir, SiteFile)
+	text, err := os.ReadFile(path)
+	require.NoError(t, err)
+	mine := strings.Replace(string(text), "Cartoleria Fiordaliso", "Cartoleria Fiordaliso, hall 2", 1)
+	require.NoError(t, os.WriteFile(path, []byte(mine), 0o600))
+	require.NoError(t, InstallDemo(dir))
+	s, err = LoadSite(dir)
+	require.NoError(t, err)
+	assert.Equal(t, "Cartoleria Fiordaliso, hall 2", s.Name)
+}
+
+func TestAConfigurationThatCannotBeMeantIsRefused(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, InstallDemo(dir))
+	path := filepath.Join(dir, SiteFile)
+	whole, err := os.ReadFile(path)
+	require.NoError(t, err)
+	for _, tc := range []struct{ old, new, say string }{
+		{"every: 3000", "evry: 3000", "unknown field"},
+		{"every: 3000", "every: 0", "give the distance between items"},
+		{"id: line2-top", "id: line1-top", "two stations are called line1-top"},
+		{"pulse: 1600", "pulse: 90000", "or it reaches the neighbors"},
+		{"    plant:\n", "    plnt:\n", "unknown field"},
+		{string(whole), "site: x\n", "there are no stations"},
+	} {
+		text := strings.Replace(string(whole), tc.old, tc.new, 1)
+		require.NotEqual(t, string(whole), text, tc.old)
+		require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+		_, err := LoadSite(dir)
+		require.Error(t, err, tc.new)
+		assert.Contains(t, err.Error(), tc.say)
+		assert.Contains(t, err.Error(), SiteFile)
+	}
+}
+
+func TestTheServiceAnswersOnThisMachineOnly(t *testing.T) {
+	for _, listen := range []string{"0.0.0.0:8440", ":8440", "192.168.1.5:8440", "ricetta.example:80"} {
+		_, err := New(Options{DataDir: t.TempDir(), Listen: listen, Log: slog.New(slog.DiscardHandler)})
+		assert.ErrorContains(t, err, "there are no accounts yet", listen)
+	}
+	_, err := New(Options{Listen: "8440", Log: slog.New(slog.DiscardHandler)})
+	assert.ErrorContains(t, err, "write it as in 127.0.0.1:8440")
+}
+
+func TestABrokenRecipeKeepsTheServiceFromStarting(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, InstallDemo(dir))
+	path := filepath.Join(dir, RecipesDir, plant.Product, "recipe.yaml")
+	text, err := os.ReadFile(path)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(path, []byte(strings.Replace(string(text), "turn: 180", "turn: 999", 1)), 0o600))
+	_, err = New(Options{DataDir: dir, Listen: "127.0.0.1:0", Log: slog.New(slog.DiscardHandler)})
+	assert.ErrorContains(t, err, "turn: is too large; give at most 180")
+	assert.ErrorContains(t, err, plant.Product)
+}
+
+// The demo recipe against the truth, on the first tins of both lines.
+func TestTheDemoLetsNothingBadThrough(t *testing.T) {
+	n := 0
+	s, err := ScoreDemo(t.Context(), 60, func() { n++ })
+	require.NoError(t, err)
+	assert.GreaterOrEqual(t, s.Tins(), int64(120))
+	assert.GreaterOrEqual(t, n, 120)
+	assert.Zero(t, s.LetThrough(), "%v", s.Left)
+	assert.Zero(t, s.FalseRejects(), "%v", s.Left)
+	truth := TruthOf(s)
+	require.Len(t, truth.Rows, len(plant.Defects))
+	sum := int64(0)
+	for _, r := range truth.Rows {
+		for _, k := range r.Routes {
+			sum += k
+		}
+	}
+	assert.Equal(t, truth.Tins, sum)
+}
