@@ -39,7 +39,7 @@ type message struct {
 // How much a hub keeps: events for those who come back, pictures for the live view.
 const (
 	keptEvents   = 256
-	keptPictures = 12
+	keptPictures = 6
 	// behind is how many events a listener may lag before it is cut off; it comes
 	// back and goes on where it was.
 	behind = 128

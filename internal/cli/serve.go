@@ -4,6 +4,7 @@ import (
 	"context"
 	"log/slog"
 	"os"
+	"runtime/debug"
 
 	"github.com/urfave/cli/v3"
 
@@ -40,6 +41,11 @@ func serve(ctx context.Context, c *cli.Command, version string, ready func(*app.
 	w := c.Root().ErrWriter
 	if w == nil {
 		w = os.Stderr
+	}
+	if os.Getenv("GOMEMLIMIT") == "" {
+		// Pictures are large and short-lived: without a limit the heap would swing
+		// between what is kept and twice that. The service is to stay below 300 MB.
+		debug.SetMemoryLimit(220 << 20)
 	}
 	log := slog.New(slog.NewTextHandler(w, &slog.HandlerOptions{Level: level}))
 	a, err := app.New(app.Options{DataDir: c.String("data"), Listen: c.String("listen"), Version: version, Hold: c.Bool("hold"), Log: log})

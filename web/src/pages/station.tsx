@@ -145,7 +145,7 @@ function Counters({ s, item }: { s: Station; item: ItemDetail | null }) {
     ["Passed", String(n.routes.pass ?? 0)],
     ["Rework", String(n.routes.rework ?? 0)],
     ["Rejected", String(n.routes.reject ?? 0)],
-    ["of them faults", String(n.faults)],
+    ["Faults", String(n.faults)],
     ["Not confirmed", String(n.unconfirmed)],
   ];
   return (
