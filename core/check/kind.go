@@ -56,8 +56,9 @@ type Validator interface{ Validate() error }
 
 // Teaching is what a check is taught with.
 type Teaching struct {
-	// Reference is the brightness of the reference picture; nil where the recipe
-	// has none.
+	// Picture is the reference picture, without pixels where the recipe has none;
+	// Reference is its brightness, nil then.
+	Picture   raster.Picture
 	Reference *raster.Gray
 	// Marks are what the check learned, drawn on the reference picture.
 	Marks []Mark

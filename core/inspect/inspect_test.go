@@ -197,7 +197,11 @@ func TestPrepareSaysWhatCannotBeTaught(t *testing.T) {
 // file was written on amd64 with AVX2; the tests also run without SIMD, with
 // GOAMD64=v3 (fused multiply-add) and on arm64.
 func TestVerdictsAreTheSameToTheLastBit(t *testing.T) {
-	r := plan(t, text).NewRunner()
+	more := `  - {id: level, kind: presence.level, on: card, region: {circle: [200, 150, 60]}}
+  - {id: detail, kind: presence.detail, on: card, region: {ring: [200, 150, 20, 70]}}
+  - {id: shade, kind: color.shade, on: card, region: {polygon: [[120, 90], [280, 100], [200, 220]]}, color: "#806040"}
+`
+	r := plan(t, strings.Replace(text, "routes:", more+"routes:", 1)).NewRunner()
 	var b strings.Builder
 	for i := range 12 {
 		at := raster.Pose{X: 200 + float64(i)*1.37, Y: 150 - float64(i)*0.61, Angle: float64(i*33) - 170.3, Size: 1}

@@ -1,6 +1,7 @@
 package inspect
 
 import (
+	"ricetta/core/color"
 	"ricetta/core/count"
 	"ricetta/core/locate"
 	"ricetta/core/presence"
@@ -11,7 +12,10 @@ import (
 var Kinds = recipe.Kinds{
 	locate.Outline,
 	presence.Tone,
+	presence.Level,
+	presence.Detail,
 	count.Spots,
+	color.Shade,
 	Rule,
 }
 

@@ -48,6 +48,10 @@ func Prepare(r *recipe.Recipe) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
+	var luma *raster.Gray
+	if ref.Kind() != "" {
+		luma = ref.Luma(new(raster.Gray))
+	}
 	rules, err := recipe.NewRules(&r.Document, Kinds)
 	if err != nil {
 		return nil, err
@@ -66,7 +70,7 @@ func Prepare(r *recipe.Recipe) (*Plan, error) {
 		for name, l := range c.Limits {
 			s.limits[name] = l.Bounds()
 		}
-		t := check.Teaching{Reference: ref, Expressions: rules}
+		t := check.Teaching{Picture: ref, Reference: luma, Expressions: rules}
 		if s.taught, err = k.Teach(&t, c.Settings); err != nil {
 			return nil, fmt.Errorf("check %s cannot be taught: %w", c.ID, err)
 		}
@@ -89,24 +93,24 @@ func Prepare(r *recipe.Recipe) (*Plan, error) {
 	return p, nil
 }
 
-// reference returns the brightness of the reference picture, nil where there is none.
-func reference(r *recipe.Recipe) (*raster.Gray, error) {
+// reference returns the reference picture, without pixels where there is none.
+func reference(r *recipe.Recipe) (raster.Picture, error) {
 	name := r.Picture.Reference
 	if name == "" {
-		return nil, nil
+		return raster.Picture{}, nil
 	}
 	data, ok := r.Files[name]
 	if !ok {
-		return nil, errors.New("the reference picture " + name + " is missing")
+		return raster.Picture{}, errors.New("the reference picture " + name + " is missing")
 	}
 	pic, err := raster.Decode(data, path.Ext(name), raster.DefaultDecodeLimits)
 	if err != nil {
-		return nil, fmt.Errorf("reference picture %s: %w", name, err)
+		return raster.Picture{}, fmt.Errorf("reference picture %s: %w", name, err)
 	}
 	if err := fits(r, pic); err != nil {
-		return nil, fmt.Errorf("reference picture %s: %w", name, err)
+		return raster.Picture{}, fmt.Errorf("reference picture %s: %w", name, err)
 	}
-	return pic.Luma(new(raster.Gray)), nil
+	return pic, nil
 }
 
 // fits reports a picture of another kind than the recipe is for.

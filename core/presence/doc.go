@@ -1,3 +1,3 @@
 // Package presence holds the checks that tell whether something is there and looks
-// right: presence.tone.
+// right: presence.tone, presence.level and presence.detail.
 package presence

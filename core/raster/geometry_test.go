@@ -25,6 +25,18 @@ func TestSinCosAndAtan2(t *testing.T) {
 	assert.Equal(t, 180.0, WrapAngle(-180))
 }
 
+func TestRootsAndExp(t *testing.T) {
+	for x := 1e-9; x < 1e6; x *= 1.37 {
+		assert.InEpsilon(t, math.Cbrt(x), Cbrt(x), 1e-14, "cbrt %v", x)
+		assert.InEpsilon(t, math.Pow(x, 2.4), Pow12Fifths(x), 1e-13, "%v^2.4", x)
+	}
+	for x := -700.0; x <= 700; x += 3.3 {
+		assert.InEpsilon(t, math.Exp(x), Exp(x), 1e-14, "exp %v", x)
+	}
+	assert.Equal(t, 0.0, Cbrt(0))
+	assert.Equal(t, 1.0, Exp(0))
+}
+
 func TestTransformComposesAndInverts(t *testing.T) {
 	rng := rand.New(rand.NewPCG(5, 6))
 	for range 200 {
