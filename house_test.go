@@ -59,6 +59,7 @@ var mayImport = []struct{ folder, allowed string }{
 	{"core/recipe", "core/check core/raster"},
 	{"core/locate", "core/check core/raster"},
 	{"core/color", "core/check core/raster core/locate"},
+	{"core/measure", "core/check core/raster core/locate"},
 	{"core/count", "core/check core/raster core/locate"},
 	{"core/presence", "core/check core/raster core/locate"},
 	{"core/check", "core/raster"},

@@ -200,6 +200,7 @@ func TestVerdictsAreTheSameToTheLastBit(t *testing.T) {
 	more := `  - {id: level, kind: presence.level, on: card, region: {circle: [200, 150, 60]}}
   - {id: detail, kind: presence.detail, on: card, region: {ring: [200, 150, 20, 70]}}
   - {id: shade, kind: color.shade, on: card, region: {polygon: [[120, 90], [280, 100], [200, 220]]}, color: "#806040"}
+  - {id: gap, kind: measure.gap, on: card, from: {arrow: [80, 150, 120, 150], width: 20}, to: {arrow: [280, 150, 320, 150], width: 20}}
 `
 	r := plan(t, strings.Replace(text, "routes:", more+"routes:", 1)).NewRunner()
 	var b strings.Builder

@@ -4,6 +4,7 @@ import (
 	"ricetta/core/color"
 	"ricetta/core/count"
 	"ricetta/core/locate"
+	"ricetta/core/measure"
 	"ricetta/core/presence"
 	"ricetta/core/recipe"
 )
@@ -16,6 +17,7 @@ var Kinds = recipe.Kinds{
 	presence.Detail,
 	count.Spots,
 	color.Shade,
+	measure.Gap,
 	Rule,
 }
 

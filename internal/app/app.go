@@ -199,12 +199,12 @@ func (a *App) Run(ctx context.Context) error {
 	return err
 }
 
-// Close stops everything that New began; what was handed over is kept first.
+// Close stops everything that New began; what was handed over is kept first. The
+// score can still be asked for.
 func (a *App) Close() {
 	for _, u := range a.units {
 		u.Close()
 	}
-	a.units = nil
 	if a.hub != nil {
 		a.hub.Close()
 	}

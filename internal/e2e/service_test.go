@@ -309,6 +309,22 @@ func TestTheTerminalClient(t *testing.T) {
 	assert.Contains(t, got.out, "ricetta")
 }
 
+// The demo stops by itself after the time given and says what became of the tins.
+func TestTheDemoEndsWithItsScore(t *testing.T) {
+	bin := binary(t)
+	dir := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, app.SiteFile), []byte(oneLine), 0o600))
+	got := call(t, bin, "demo", "--data", dir, "--listen", "127.0.0.1:0", "--for", "9s")
+	assert.Equal(t, 0, got.status, got.err)
+	assert.Contains(t, got.out, "Look at   http://127.0.0.1:")
+	assert.Regexp(t, `[1-9]\d* tins: 0 of \d+ bad ones let through, 0 of \d+ good ones rejected`, got.out)
+	got = call(t, bin, "demo", "--score", "--tins", "5", "--json")
+	assert.Equal(t, 0, got.status, got.err)
+	var truth api.Truth
+	require.NoError(t, json.Unmarshal([]byte(got.out), &truth))
+	assert.GreaterOrEqual(t, truth.Tins, int64(10))
+}
+
 func TestInspectJudgesFilesWithoutAService(t *testing.T) {
 	bin := binary(t)
 	recipe, pictures := "../../demo/recipes/pencil-tin-12", "../../demo/pictures"

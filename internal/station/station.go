@@ -75,12 +75,14 @@ func New(cfg Config, parts Parts, lastSeq int64) (*Station, error) {
 }
 
 // Close stops the station and waits until every item taken is judged and handed to
-// the recorder.
+// the recorder. Closing it again changes nothing.
 func (s *Station) Close() {
 	s.Stop()
-	s.cancel()
 	s.mu.Lock()
-	close(s.waiting) // Advance sends only while running, under the lock
+	if s.ctx.Err() == nil {
+		s.cancel()
+		close(s.waiting) // Advance sends only while running, under the lock
+	}
 	s.mu.Unlock()
 	s.wg.Wait()
 }
