@@ -58,27 +58,6 @@ func sector(gx, gy int) int {
 	return s & (sectors - 1)
 }
 
-// inside reports whether a place lies within the outermost pixel centers, where
-// sample may be asked.
-func inside(g *raster.Gray, x, y float64) bool {
-	return x >= 0.5 && y >= 0.5 && x < float64(g.W)-0.5 && y < float64(g.H)-0.5
-}
-
-// sample returns the brightness at a place inside, between pixels by bilinear
-// interpolation.
-func sample(g *raster.Gray, x, y float64) float64 {
-	x -= 0.5
-	y -= 0.5
-	ix, iy := int(x), int(y)
-	fx, fy := x-float64(ix), y-float64(iy)
-	o := iy*g.Stride + ix
-	p := g.Pix[o : o+g.Stride+2]
-	up0, up1, down0, down1 := p[0], p[1], p[len(p)-2], p[len(p)-1]
-	a := float64(up0) + float64(fx*float64(int(up1)-int(up0)))
-	b := float64(down0) + float64(fx*float64(int(down1)-int(down0)))
-	return a + float64(fy*(b-a))
-}
-
 // reach is the farthest that edgeAlong looks to either side, in pixels.
 const reach = 3
 
@@ -88,13 +67,13 @@ const reach = 3
 // no slope reaches least (gray values over two pixels) or the picture ends.
 func edgeAlong(g *raster.Gray, x, y, nx, ny float64, r int, signed bool, least float64) (dist float64, ok bool) {
 	end := float64(r + 2)
-	if ex, ey := float64(end*nx), float64(end*ny); !inside(g, x-ex, y-ey) || !inside(g, x+ex, y+ey) {
+	if ex, ey := float64(end*nx), float64(end*ny); !g.Inside(x-ex, y-ey) || !g.Inside(x+ex, y+ey) {
 		return 0, false
 	}
 	var v [2*reach + 5]float64
 	for i := range 2*r + 5 {
 		k := float64(i - r - 2)
-		v[i] = sample(g, x+float64(k*nx), y+float64(k*ny))
+		v[i] = g.Between(x+float64(k*nx), y+float64(k*ny))
 	}
 	var d [2*reach + 3]float64 // slope at -r-1 … r+1
 	for i := range 2*r + 3 {

@@ -121,7 +121,7 @@ func (c *caliper) read(g *raster.Gray, a raster.Point, ux, uy, length, half floa
 		sum := 0.0
 		for k := range across {
 			d := float64(k) - float64(across-1)/2
-			v, ok := bilinear(g, x-float64(d*uy), y+float64(d*ux))
+			v, ok := brightness(g, x-float64(d*uy), y+float64(d*ux))
 			if !ok {
 				return false
 			}
@@ -132,18 +132,15 @@ func (c *caliper) read(g *raster.Gray, a raster.Point, ux, uy, length, half floa
 	return true
 }
 
-// bilinear returns the brightness between pixels; ok is false outside the picture.
-func bilinear(g *raster.Gray, x, y float64) (v float64, ok bool) {
-	if !(x >= 0 && y >= 0 && x <= float64(g.W) && y <= float64(g.H)) || g.W < 2 || g.H < 2 {
+// brightness returns the brightness at a place of the picture; in its outermost half
+// pixel it is that of the border. ok is false outside.
+func brightness(g *raster.Gray, x, y float64) (v float64, ok bool) {
+	w, h := float64(g.W), float64(g.H)
+	if !(x >= 0 && y >= 0 && x <= w && y <= h) || g.W < 2 || g.H < 2 {
 		return 0, false
 	}
-	x, y = min(max(x-0.5, 0), float64(g.W-1)), min(max(y-0.5, 0), float64(g.H-1))
-	ix, iy := min(int(x), g.W-2), min(int(y), g.H-2)
-	fx, fy := x-float64(ix), y-float64(iy)
-	up, down := g.Row(iy), g.Row(iy+1)
-	p := float64(up[ix]) + float64(fx*float64(int(up[ix+1])-int(up[ix])))
-	q := float64(down[ix]) + float64(fx*float64(int(down[ix+1])-int(down[ix])))
-	return p + float64(fy*(q-p)), true
+	const rim = 0.5 + 1e-9
+	return g.Between(min(max(x, 0.5), w-rim), min(max(y, 0.5), h-rim)), true
 }
 
 // pick chooses among the peaks of the slope; at is in pixels along the arrow.
