@@ -4,9 +4,9 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
 
 	"ricetta/core/check"
+	"ricetta/core/check/checktest"
 	"ricetta/core/raster"
 )
 
@@ -91,22 +91,13 @@ func halves(r, g, b uint8) raster.Picture {
 }
 
 func shadeOf(t *testing.T, s ShadeSettings, ref, pic raster.Picture, on raster.Transform) *check.Finding {
-	require.NoError(t, s.Validate())
-	taught, err := Shade.Teach(&check.Teaching{Picture: ref}, &s)
-	require.NoError(t, err)
-	var in check.Input
-	in.Reset(pic)
-	in.On = on
-	var f check.Finding
-	f.Reset()
-	taught.NewJudge().Judge(&in, &f)
-	return &f
+	t.Helper()
+	return checktest.Judge(t, Shade, &s, ref, pic, on)
 }
 
 func deltaE(t *testing.T, f *check.Finding) float64 {
-	v, ok := f.Value("delta_e")
-	require.True(t, ok, string(f.Sentence))
-	return v
+	t.Helper()
+	return checktest.Value(t, f, "delta_e")
 }
 
 func TestShadeAgainstAColorAndTheReference(t *testing.T) {

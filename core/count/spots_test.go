@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ricetta/core/check"
+	"ricetta/core/check/checktest"
 	"ricetta/core/raster"
 )
 
@@ -26,16 +27,8 @@ func paint(g *raster.Gray, r raster.Region, t raster.Transform) {
 }
 
 func judge(t testing.TB, g *raster.Gray, s SpotSettings, on raster.Transform) *check.Finding {
-	require.NoError(t, s.Validate())
-	taught, err := Spots.Teach(&check.Teaching{}, &s)
-	require.NoError(t, err)
-	var in check.Input
-	in.Reset(raster.Picture{Gray: g})
-	in.On = on
-	var f check.Finding
-	f.Reset()
-	taught.NewJudge().Judge(&in, &f)
-	return &f
+	t.Helper()
+	return checktest.Judge(t, Spots, &s, raster.Picture{}, raster.Picture{Gray: g}, on)
 }
 
 func cell(f *check.Finding, row int, name string) check.Cell {

@@ -7,9 +7,9 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
 
 	"ricetta/core/check"
+	"ricetta/core/check/checktest"
 	"ricetta/core/raster"
 )
 
@@ -37,23 +37,12 @@ var across = GapSettings{
 
 func judged(t testing.TB, s GapSettings, pic raster.Picture, on raster.Transform) *check.Finding {
 	t.Helper()
-	require.NoError(t, s.Validate())
-	taught, err := Gap.Teach(&check.Teaching{}, &s)
-	require.NoError(t, err)
-	var in check.Input
-	in.Reset(pic)
-	in.On = on
-	var f check.Finding
-	f.Reset()
-	taught.NewJudge().Judge(&in, &f)
-	return &f
+	return checktest.Judge(t, Gap, &s, raster.Picture{}, pic, on)
 }
 
 func distance(t testing.TB, f *check.Finding) float64 {
 	t.Helper()
-	v, ok := f.Value("distance")
-	require.True(t, ok, string(f.Sentence))
-	return v
+	return checktest.Value(t, f, "distance")
 }
 
 // Sub-pixel, at noise of 5 gray values: the median error of both edges together stays

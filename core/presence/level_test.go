@@ -5,32 +5,21 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
 
 	"ricetta/core/check"
+	"ricetta/core/check/checktest"
 	"ricetta/core/raster"
 )
 
 // judged runs a kind on a picture, riding on a datum found at on.
 func judged(t *testing.T, k check.Kind, settings any, pic raster.Picture, on raster.Transform) *check.Finding {
 	t.Helper()
-	require.NoError(t, settings.(check.Validator).Validate())
-	taught, err := k.Teach(&check.Teaching{}, settings)
-	require.NoError(t, err)
-	var in check.Input
-	in.Reset(pic)
-	in.On = on
-	var f check.Finding
-	f.Reset()
-	taught.NewJudge().Judge(&in, &f)
-	return &f
+	return checktest.Judge(t, k, settings, raster.Picture{}, pic, on)
 }
 
 func value(t *testing.T, f *check.Finding, name string) float64 {
 	t.Helper()
-	v, ok := f.Value(name)
-	require.True(t, ok, "%s: %s", name, f.Sentence)
-	return v
+	return checktest.Value(t, f, name)
 }
 
 func TestLevelMeanAndSpread(t *testing.T) {

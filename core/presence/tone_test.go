@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ricetta/core/check"
+	"ricetta/core/check/checktest"
 	"ricetta/core/raster"
 )
 
@@ -27,16 +28,7 @@ func board() raster.Picture {
 }
 
 func judge(t *testing.T, s ToneSettings, on raster.Transform) *check.Finding {
-	require.NoError(t, s.Validate())
-	taught, err := Tone.Teach(&check.Teaching{}, &s)
-	require.NoError(t, err)
-	var in check.Input
-	in.Reset(board())
-	in.On = on
-	var f check.Finding
-	f.Reset()
-	taught.NewJudge().Judge(&in, &f)
-	return &f
+	return checktest.Judge(t, Tone, &s, raster.Picture{}, board(), on)
 }
 
 func TestToneShare(t *testing.T) {
