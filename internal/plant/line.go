@@ -72,6 +72,7 @@ type Line struct {
 	dark     bool    // the camera is dead
 	score    Score
 	watched  int64 // first tin that the station saw, -1 before
+	ahead    rendering
 
 	camera  chan *camera // one at a time
 	station *station.Station
@@ -94,21 +95,45 @@ func (l *Line) Config() LineConfig { return l.cfg }
 // Tin returns the truth about a tin.
 func (l *Line) Tin(index int64) Tin { return Draw(l.cfg.Seed, index, l.cfg.Rates) }
 
-// Take implements station.Source.
+// rendering is the picture of a tin, on its way.
+type rendering struct {
+	index int64
+	done  <-chan raster.Picture
+}
+
+// render draws a tin in a goroutine of its own, one after the other.
+func (l *Line) render(index int64) rendering {
+	done := make(chan raster.Picture, 1)
+	go func() {
+		c := <-l.camera
+		defer func() { l.camera <- c }()
+		done <- c.picture(l.Tin(index))
+	}()
+	return rendering{index, done}
+}
+
+// Take implements station.Source. A real camera has its picture some milliseconds
+// after the trigger; drawing one takes much longer, so the next tin is drawn while it
+// is still on its way.
 func (l *Line) Take(ctx context.Context, count int64) (raster.Picture, error) {
+	k := count / Pitch
 	l.mu.Lock()
-	dark := l.dark
 	if l.watched < 0 {
-		l.watched = count / Pitch
+		l.watched = k
 	}
-	l.mu.Unlock()
-	if dark {
+	if l.dark {
+		l.mu.Unlock()
 		return raster.Picture{}, fmt.Errorf("the camera of %s does not answer", l.cfg.Station)
 	}
+	now := l.ahead
+	if now.done == nil || now.index != k {
+		now = l.render(k)
+	}
+	l.ahead = l.render(k + 1)
+	l.mu.Unlock()
 	select {
-	case c := <-l.camera:
-		defer func() { l.camera <- c }()
-		return c.picture(l.Tin(count / Pitch)), nil
+	case pic := <-now.done:
+		return pic, nil
 	case <-ctx.Done():
 		return raster.Picture{}, ctx.Err()
 	}
