@@ -113,6 +113,10 @@ const (
 	mostFiner   = 6
 )
 
+// hopeless is the share of the best guess's score below which a guess is given up:
+// from one level to the next scores change by far less than that.
+const hopeless = 0.7
+
 // turnSlack is how far in degrees a found turn may exceed the range, for the
 // range ends between two pixels.
 const turnSlack = 0.25
@@ -223,13 +227,16 @@ func (j *outlineJudge) inRange(in *check.Input, p pose) bool {
 	return j.s.Search == nil || j.s.Search.Contains(in.On, raster.Point{X: p.x, Y: p.y})
 }
 
-// keepBest sorts the poses by score, drops those that ran into a better one, and
-// keeps most of them.
+// keepBest sorts the poses by score, drops those that ran into a better one or stand
+// no chance against the best, and keeps most of them.
 func (j *outlineJudge) keepBest(most int) {
 	slices.SortStableFunc(j.poses, func(a, b pose) int { return cmp.Compare(b.score, a.score) })
 	n := 0
 next:
 	for _, p := range j.poses {
+		if n > 0 && p.score < float64(hopeless*j.poses[0].score) {
+			break
+		}
 		for _, q := range j.poses[:n] {
 			if raster.Hypot(p.x-q.x, p.y-q.y) < 2.5 && math.Abs(raster.WrapAngle(p.angle-q.angle)) < 3 {
 				continue next
