@@ -153,6 +153,9 @@ func (in *Input) Level(k int) *raster.Gray {
 	return in.levels[k-1]
 }
 
+// NoPixel is said of a region too small to hold the center of a pixel.
+const NoPixel = "its region holds no pixel; make it larger"
+
 // mostOutside is the share of a region that may hang over the picture's border
 // and still be judged: rounding at the rim, no more.
 const mostOutside = 0.01

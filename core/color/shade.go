@@ -81,7 +81,7 @@ func (j *shadeJudge) Judge(in *check.Input, out *check.Finding) {
 	j.spans = j.region.SpansInto(j.spans, in.On, in.Gray.W, in.Gray.H)
 	got, ok := meanOf(in.Picture, j.spans)
 	if !ok {
-		out.Fault("its region holds no pixel; make it larger")
+		out.Fault(check.NoPixel)
 		return
 	}
 	out.Read("delta_e", "", DeltaE(j.want, got))

@@ -18,12 +18,12 @@ type run struct {
 
 // spot is one connected set of runs with its sums, all exact integers.
 type spot struct {
-	area, runs           int64
-	touch, slant         int64
-	sx, sy               int64 // of pixel columns and rows
-	sxx, syy, sxy        int64
-	u0, u1, v0, v1       float64 // extent along the region's own axes
-	first, last, rootRun int32
+	area, runs     int64
+	touch, slant   int64
+	sx, sy         int64 // of pixel columns and rows
+	sxx, syy, sxy  int64
+	u0, u1, v0, v1 float64 // extent along the region's own axes
+	first, last    int32
 }
 
 // finder keeps its memory from picture to picture.
@@ -147,7 +147,7 @@ func (f *finder) collect(t raster.Transform) {
 		if root == int32(i) {
 			f.index = append(f.index, int32(len(f.spots)))
 			f.spots = append(f.spots, spot{
-				first: int32(i), last: int32(i), rootRun: root,
+				first: int32(i), last: int32(i),
 				u0: math.Inf(1), v0: math.Inf(1), u1: math.Inf(-1), v1: math.Inf(-1),
 			})
 		} else {

@@ -210,9 +210,8 @@ func (j *outlineJudge) find(in *check.Input) (best pose, found bool) {
 		if j.inRange(in, p) {
 			return p, true
 		}
-		best.score = max(best.score, 0)
 	}
-	return best, false
+	return pose{}, false
 }
 
 // inRange reports whether the pose keeps the turn and size ranges and the search area.

@@ -73,7 +73,7 @@ func (j *detailJudge) Judge(in *check.Input, out *check.Finding) {
 		}
 	}
 	if n == 0 {
-		out.Fault(noPixel)
+		out.Fault(check.NoPixel)
 		return
 	}
 	out.Read("share", "", float64(edges)/float64(n))

@@ -60,7 +60,7 @@ func (j *levelJudge) Judge(in *check.Input, out *check.Finding) {
 		}
 	}
 	if n == 0 {
-		out.Fault(noPixel)
+		out.Fault(check.NoPixel)
 		return
 	}
 	mean := float64(sum) / float64(n)
@@ -70,6 +70,3 @@ func (j *levelJudge) Judge(in *check.Input, out *check.Finding) {
 	b := check.AppendNumber(append(out.Sentence, "mean "...), check.Rounded(mean, 10))
 	out.Sentence = check.AppendNumber(append(b, ", spread "...), check.Rounded(out.Readings[1].Value, 10))
 }
-
-// noPixel is said of a region too small to hold the center of a pixel.
-const noPixel = "its region holds no pixel; make it larger"

@@ -58,7 +58,7 @@ func (j *toneJudge) Judge(in *check.Input, out *check.Finding) {
 		total += int(s.X1 - s.X0)
 	}
 	if total == 0 {
-		out.Fault(noPixel)
+		out.Fault(check.NoPixel)
 		return
 	}
 	out.Read("share", "", float64(within)/float64(total))

@@ -29,7 +29,7 @@ func (r Region) SpansInto(dst Spans, t Transform, w, h int) Spans {
 	if !t.Finite() {
 		return dst
 	}
-	_, y0, _, y1 := r.Bounds(t)
+	x0, y0, x1, y1 := r.Bounds(t)
 	top, bottom := clampRow(math.Ceil(y0-0.5), h), clampRow(math.Floor(y1-0.5)+1, h)
 	switch {
 	case r.Circle != nil || r.Ring != nil:
@@ -38,8 +38,7 @@ func (r Region) SpansInto(dst Spans, t Transform, w, h int) Spans {
 			dst = appendRoundRow(dst, y, w, cx, cy, inner, outer)
 		}
 	case r.Rect != nil && r.Turn == 0 && t.B == 0:
-		x0, y0, x1, y1 := r.Bounds(t)
-		top, bottom = clampRow(math.Ceil(y0-0.5), h), clampRow(math.Ceil(y1-0.5), h)
+		bottom = clampRow(math.Ceil(y1-0.5), h)
 		for y := top; y < bottom; y++ {
 			dst = appendRow(dst, y, w, x0, x1)
 		}

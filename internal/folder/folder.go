@@ -23,9 +23,14 @@ const mostBytes = 64 << 20
 // Recipe reads and validates the recipe in the folder dir of files, and returns it
 // with the text of its document. A fault of the recipe is a recipe.Problems.
 func Recipe(files fs.FS, dir string) (*recipe.Recipe, []byte, error) {
+	return read(files, dir, dir)
+}
+
+// read is Recipe with the folder's name as people know it.
+func read(files fs.FS, dir, shown string) (*recipe.Recipe, []byte, error) {
 	text, err := fs.ReadFile(files, path.Join(dir, recipe.FileName))
 	if errors.Is(err, fs.ErrNotExist) {
-		return nil, nil, fmt.Errorf("there is no %s in %s; name the folder of a recipe", recipe.FileName, dir)
+		return nil, nil, fmt.Errorf("there is no %s in %s; name the folder of a recipe", recipe.FileName, shown)
 	}
 	if err != nil {
 		return nil, nil, err
@@ -71,11 +76,7 @@ func RecipeDir(dir string) (*recipe.Recipe, []byte, error) {
 		}
 		return nil, nil, fmt.Errorf("%s is a file; name the folder of a recipe", dir)
 	}
-	r, text, err := Recipe(os.DirFS(dir), ".")
-	if err != nil && strings.HasSuffix(err.Error(), " in .; name the folder of a recipe") {
-		err = fmt.Errorf("there is no %s in %s; name the folder of a recipe", recipe.FileName, dir)
-	}
-	return r, text, err
+	return read(os.DirFS(dir), ".", dir)
 }
 
 // plain drops the operation and path that the caller says already.
