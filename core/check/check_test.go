@@ -73,7 +73,7 @@ func filled(f *Finding, shift float64) {
 	m := f.AddMark(Cross, RoleFound, "1")
 	m.Turn = 30.004
 	m.Points = append(m.Points, raster.Point{X: 1.234 + shift, Y: 2})
-	f.MarkOutline(raster.Region{Ring: []float64{5, 5, 1, 2}}, raster.Identity(), RoleRegion)
+	f.MarkOutline(raster.Ring(5, 5, 1, 2), raster.Identity(), RoleRegion)
 	f.Sentence = append(f.Sentence, "3 spots"...)
 }
 

@@ -98,7 +98,7 @@ func (f *Finding) MarkOutline(r raster.Region, t raster.Transform, role Role) {
 	m := f.AddMark(Polygon, role, "")
 	m.Points = r.Outline(t, m.Points)
 	if r.Ring != nil {
-		inner := raster.Region{Circle: r.Ring[:3]}
+		inner := raster.Shape{Circle: r.Ring[:3]}
 		m = f.AddMark(Polygon, role, "")
 		m.Points = inner.Outline(t, m.Points)
 	}

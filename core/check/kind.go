@@ -3,6 +3,7 @@ package check
 import (
 	"errors"
 	"fmt"
+	"sync"
 
 	"ricetta/core/raster"
 )
@@ -54,6 +55,10 @@ func (k Kind) Measure(name string) (Measure, bool) {
 // The error names the field as in "region: rect has no extent; …".
 type Validator interface{ Validate() error }
 
+// Files is implemented by settings that name picture files of the recipe, besides the
+// masks of their regions.
+type Files interface{ Files() []string }
+
 // Teaching is what a check is taught with.
 type Teaching struct {
 	// Picture is the reference picture, without pixels where the recipe has none;
@@ -64,6 +69,8 @@ type Teaching struct {
 	Marks []Mark
 	// Expressions compiles rules over the findings of the recipe's other checks.
 	Expressions Expressions
+	// File returns a picture file of the recipe, as another view of the item.
+	File func(name string) (raster.Picture, error)
 	// Warnings are sentences about what will work badly, with the remedy.
 	Warnings []string
 }
@@ -113,7 +120,8 @@ type Locator interface {
 	Place() raster.Transform
 }
 
-// Input is one picture as the judges see it.
+// Input is one picture as a judge sees it. Judges that run at the same time have
+// each their own, made by For.
 type Input struct {
 	Picture raster.Picture
 	// Gray is the brightness of the picture, level 0 of the pyramid.
@@ -123,19 +131,34 @@ type Input struct {
 	On raster.Transform
 	// Findings are those of the checks judged before on this picture.
 	Findings []*Finding
+	// Outside says what becomes of a check whose region hangs out of the picture.
+	Outside Outside
 
-	levels  []*raster.Gray // levels[k] is Gray halved k+1 times
+	work *work
+}
+
+// work is what several checks need of one picture, made once, when first asked for.
+type work struct {
+	mu      sync.Mutex
+	levels  []*raster.Gray // levels[k] is the brightness halved k+1 times
 	ready   int            // how many of levels belong to this picture
-	scratch *raster.Gray
+	scratch raster.Gray
 }
 
 // Reset points in at another picture. It keeps the memory of pyramids made before.
 func (in *Input) Reset(p raster.Picture) {
-	if in.scratch == nil {
-		in.scratch = new(raster.Gray)
+	if in.work == nil {
+		in.work = new(work)
 	}
-	in.Picture, in.Gray, in.On = p, p.Luma(in.scratch), raster.Identity()
-	in.ready = 0
+	in.Picture, in.Gray, in.On = p, p.Luma(&in.work.scratch), raster.Identity()
+	in.work.ready = 0
+}
+
+// For returns the same picture for a check that rides on the place on.
+func (in *Input) For(on raster.Transform, outside Outside) Input {
+	out := *in
+	out.On, out.Outside = on, outside
+	return out
 }
 
 // Level returns the brightness halved k times on both axes, computed once a picture.
@@ -143,33 +166,62 @@ func (in *Input) Level(k int) *raster.Gray {
 	if k == 0 {
 		return in.Gray
 	}
-	for in.ready < k {
-		if len(in.levels) == in.ready {
-			in.levels = append(in.levels, new(raster.Gray))
+	w := in.work
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	for w.ready < k {
+		if len(w.levels) == w.ready {
+			w.levels = append(w.levels, new(raster.Gray))
 		}
-		in.Level(in.ready).Half(in.levels[in.ready])
-		in.ready++
+		from := in.Gray
+		if w.ready > 0 {
+			from = w.levels[w.ready-1]
+		}
+		from.Half(w.levels[w.ready])
+		w.ready++
 	}
-	return in.levels[k-1]
+	return w.levels[k-1]
 }
 
 // NoPixel is said of a region too small to hold the center of a pixel.
 const NoPixel = "its region holds no pixel; make it larger"
+
+// Outside says what becomes of a check whose region lies partly outside the picture.
+type Outside string
+
+// What may become of it.
+const (
+	OutsideFault Outside = "fault" // what cannot be seen cannot pass; the default
+	OutsideFail  Outside = "fail"  // the check fails
+	OutsideJudge Outside = "judge" // what can be seen is judged
+)
 
 // mostOutside is the share of a region that may hang over the picture's border
 // and still be judged: rounding at the rim, no more.
 const mostOutside = 0.01
 
 // Covers reports whether the picture holds the region, moved by in.On. If not, it
-// makes the finding a fault: what cannot be seen cannot pass.
+// makes the finding a fault, or what in.Outside says.
 func (in *Input) Covers(r raster.Region, out *Finding) bool {
-	w, h := in.Gray.W, in.Gray.H
-	outside := r.AreaOutside(in.On, w, h)
-	if outside <= mostOutside {
+	outside := r.AreaOutside(in.On, in.Gray.W, in.Gray.H)
+	if outside <= mostOutside || in.Outside == OutsideJudge && outside < 1 {
 		return true
 	}
 	b := append(out.Sentence[:0], "its region lies "...)
 	b = AppendNumber(b, Rounded(float64(outside*100), 1))
 	out.Outcome, out.Sentence = Fault, append(b, " % outside the picture"...)
+	if in.Outside == OutsideFail {
+		out.Outcome = Failed
+	}
 	return false
+}
+
+// TaughtOutside is the error of a region that does not lie in the reference picture,
+// or nil. field names the setting.
+func (t *Teaching) TaughtOutside(field string, r raster.Region) error {
+	w, h := t.Picture.Size()
+	if out := r.AreaOutside(raster.Identity(), w, h); out > 0 {
+		return fmt.Errorf("%s: %.0f %% of it lies outside the reference picture; draw it inside", field, float64(out*100))
+	}
+	return nil
 }

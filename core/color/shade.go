@@ -50,8 +50,8 @@ func teachShade(t *check.Teaching, s *ShadeSettings) (check.Taught, error) {
 	if t.Picture.Kind() == "" {
 		return nil, fmt.Errorf("there is nothing to compare with; give a color, or the recipe a reference picture")
 	}
-	if o := s.Region.AreaOutside(raster.Identity(), w, h); o > 0 {
-		return nil, fmt.Errorf("region: %.0f %% of it lies outside the reference picture; draw it inside", float64(o*100))
+	if err := t.TaughtOutside("region", s.Region); err != nil {
+		return nil, err
 	}
 	want, ok := meanOf(t.Picture, s.Region.SpansInto(nil, raster.Identity(), w, h))
 	if !ok {

@@ -44,8 +44,8 @@ func whole(g *raster.Gray) raster.Region { return raster.Rect(0, 0, float64(g.W)
 
 func TestSpotFiguresOfKnownShapes(t *testing.T) {
 	g := raster.NewGray(400, 300)
-	paint(g, raster.Region{Circle: []float64{80.3, 70.6, 30}}, raster.Identity())
-	paint(g, raster.Region{Rect: []float64{200, 100, 80, 20}, Turn: 30}, raster.Identity())
+	paint(g, raster.Circle(80.3, 70.6, 30), raster.Identity())
+	paint(g, raster.Region{Shape: raster.Shape{Rect: []float64{200, 100, 80, 20}, Turn: 30}}, raster.Identity())
 	f := judge(t, g, SpotSettings{Region: whole(g), Tone: light}, raster.Identity())
 	require.Len(t, f.Rows, 2)
 
@@ -75,8 +75,8 @@ func TestSpotExtentFollowsTheDatum(t *testing.T) {
 
 func TestSpotsLeftOutSayWhichBandTheyMissed(t *testing.T) {
 	g := raster.NewGray(400, 200)
-	paint(g, raster.Region{Circle: []float64{60, 60, 20}}, raster.Identity())
-	paint(g, raster.Region{Circle: []float64{160, 60, 6}}, raster.Identity())
+	paint(g, raster.Circle(60, 60, 20), raster.Identity())
+	paint(g, raster.Circle(160, 60, 6), raster.Identity())
 	paint(g, raster.Rect(220, 55, 120, 8), raster.Identity())
 	f := judge(t, g, SpotSettings{Region: whole(g), Tone: light, Keep: SpotBands{
 		Area:      &check.Limits{Least: ptr(300.0)},
@@ -102,9 +102,9 @@ func TestSpotsAgreeWithFloodFill(t *testing.T) {
 	rng := rand.New(rand.NewPCG(7, 8))
 	regions := []raster.Region{
 		raster.Rect(0, 0, 97, 61), raster.Rect(3, 5, 64, 40),
-		{Circle: []float64{48, 30, 27}},
-		{Ring: []float64{48, 30, 9, 29}},
-		{Polygon: [][2]float64{{2, 2}, {90, 8}, {50, 25}, {95, 58}, {5, 55}, {30, 30}}},
+		raster.Circle(48, 30, 27),
+		raster.Ring(48, 30, 9, 29),
+		raster.Polygon([2]float64{2, 2}, [2]float64{90, 8}, [2]float64{50, 25}, [2]float64{95, 58}, [2]float64{5, 55}, [2]float64{30, 30}),
 	}
 	for range 60 {
 		g := raster.NewGray(97, 61)

@@ -48,9 +48,9 @@ func card(dots int, bar bool, at raster.Pose) *raster.Gray {
 	var p raster.Painter
 	fill := func(r raster.Region, tone uint8) { p.Fill(g, r.Outline(m, nil), tone) }
 	fill(raster.Rect(100, 70, 200, 160), 130)
-	fill(raster.Region{Polygon: [][2]float64{{100, 70}, {130, 70}, {100, 100}}}, 40)
+	fill(raster.Polygon([2]float64{100, 70}, [2]float64{130, 70}, [2]float64{100, 100}), 40)
 	for i := range dots {
-		fill(raster.Region{Circle: []float64{135 + 40*float64(i), 110, 8}}, 220)
+		fill(raster.Circle(135+40*float64(i), 110, 8), 220)
 	}
 	if bar {
 		fill(raster.Rect(118, 188, 164, 24), 30)
@@ -247,6 +247,46 @@ func TestResultJSONHasTheDocumentedForm(t *testing.T) {
 	assert.Equal(t, "", row["missed"])
 	assert.InDelta(t, 200, row["area"].(float64), 40)
 	assert.Contains(t, dots["marks"].([]any)[0], "points")
+}
+
+// A brush mask and a hole ride with their datum as every other form does.
+func TestMasksFollowTheirDatum(t *testing.T) {
+	brush := raster.NewGray(400, 320)
+	var paint raster.Painter
+	paint.Fill(brush, raster.Rect(125, 192, 150, 16).Outline(raster.Identity(), nil), 255)
+	files := map[string][]byte{"reference.png": pngOf(t, card(4, true, home)), "bar.png": pngOf(t, brush)}
+	d, err := Reader.Parse([]byte(strings.Replace(text, "routes:", `  - {id: painted, kind: presence.level, on: card, region: {mask: bar.png}}
+  - {id: ground, kind: presence.level, on: card, region: {rect: [115, 186, 170, 28], without: [{rect: [112, 182, 176, 34]}, {mask: bar.png}]}, outside: judge}
+routes:`, 1)))
+	require.NoError(t, err)
+	_, err = recipe.New(d, map[string][]byte{"reference.png": files["reference.png"]})
+	assert.ErrorContains(t, err, "the file bar.png is not in the recipe's folder")
+	_, err = recipe.New(d, map[string][]byte{"reference.png": files["reference.png"], "bar.png": pngOf(t, raster.NewGray(9, 9))})
+	assert.ErrorContains(t, err, "has no light pixel")
+	r, err := recipe.New(d, files)
+	require.NoError(t, err)
+	p, err := Prepare(r)
+	require.NoError(t, err)
+	for _, at := range []raster.Pose{home, {X: 190, Y: 160, Angle: 33, Size: 1}, {X: 205, Y: 150, Angle: -120, Size: 1}} {
+		got := p.NewRunner().Inspect(raster.Picture{Gray: card(4, true, at)})
+		mean, ok := got.Findings[4].Value("mean")
+		require.True(t, ok)
+		assert.InDelta(t, 30, mean, 2, "nothing but the bar at %+v", at)
+		assert.Equal(t, check.Fault, got.Findings[5].Outcome, "a region that is all hole is no region")
+	}
+}
+
+func TestOutsideIsFaultFailureOrJudged(t *testing.T) {
+	over := raster.Pose{X: 200, Y: 268, Size: 1} // the bar hangs out below
+	for setting, want := range map[string]check.Outcome{"": check.Fault, "outside: fail, ": check.Failed, "outside: judge, ": check.OK} {
+		p := plan(t, strings.Replace(text, "kind: presence.tone, ", "kind: presence.tone, "+setting, 1))
+		got := p.NewRunner().Inspect(raster.Picture{Gray: card(4, true, over)})
+		assert.Equal(t, want, got.Findings[2].Outcome, "%q: %s", setting, got.Findings[2].Sentence)
+		if want != check.OK {
+			assert.Contains(t, string(got.Findings[2].Sentence), "% outside the picture")
+			assert.Equal(t, recipe.Reject, got.Route)
+		}
+	}
 }
 
 // In steady state a runner lives on the memory it has.

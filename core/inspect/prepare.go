@@ -19,7 +19,8 @@ type Plan struct {
 	// TaughtMarks are drawn on the reference picture, by check id.
 	TaughtMarks map[string][]check.Mark
 
-	steps  []step // in the order of running
+	steps  []step  // in the order of running
+	waves  [][]int // of steps: those of one wave need only what came before it
 	routes []route
 }
 
@@ -33,6 +34,7 @@ type step struct {
 	taught check.Taught
 	limits map[string]check.Band
 	on     int // position in steps of the datum, -1 for none
+	wave   int
 }
 
 type route struct {
@@ -70,7 +72,7 @@ func Prepare(r *recipe.Recipe) (*Plan, error) {
 		for name, l := range c.Limits {
 			s.limits[name] = l.Bounds()
 		}
-		t := check.Teaching{Picture: ref, Reference: luma, Expressions: rules}
+		t := check.Teaching{Picture: ref, Reference: luma, Expressions: rules, File: func(name string) (raster.Picture, error) { return picture(r, name) }}
 		if s.taught, err = k.Teach(&t, c.Settings); err != nil {
 			return nil, fmt.Errorf("check %s cannot be taught: %w", c.ID, err)
 		}
@@ -80,7 +82,19 @@ func Prepare(r *recipe.Recipe) (*Plan, error) {
 		if len(t.Marks) > 0 {
 			p.TaughtMarks[c.ID] = t.Marks
 		}
+		wave := 0
+		if s.on >= 0 {
+			wave = p.steps[s.on].wave + 1
+		}
+		if recipe.IsLogic(c.Kind) {
+			wave = len(p.waves) // after all it may ask for, also another rule
+		}
+		if wave == len(p.waves) {
+			p.waves = append(p.waves, nil)
+		}
+		s.wave = wave
 		at[c.ID] = len(p.steps)
+		p.waves[wave] = append(p.waves[wave], len(p.steps))
 		p.steps = append(p.steps, s)
 	}
 	for _, d := range r.Routes {
@@ -95,20 +109,28 @@ func Prepare(r *recipe.Recipe) (*Plan, error) {
 
 // reference returns the reference picture, without pixels where there is none.
 func reference(r *recipe.Recipe) (raster.Picture, error) {
-	name := r.Picture.Reference
-	if name == "" {
+	if r.Picture.Reference == "" {
 		return raster.Picture{}, nil
 	}
+	pic, err := picture(r, r.Picture.Reference)
+	if err != nil {
+		return raster.Picture{}, fmt.Errorf("reference picture %w", err)
+	}
+	return pic, nil
+}
+
+// picture returns a picture file of the recipe.
+func picture(r *recipe.Recipe, name string) (raster.Picture, error) {
 	data, ok := r.Files[name]
 	if !ok {
-		return raster.Picture{}, errors.New("the reference picture " + name + " is missing")
+		return raster.Picture{}, errors.New(name + " is missing; put it into the recipe's folder")
 	}
 	pic, err := raster.Decode(data, path.Ext(name), raster.DefaultDecodeLimits)
 	if err != nil {
-		return raster.Picture{}, fmt.Errorf("reference picture %s: %w", name, err)
+		return raster.Picture{}, fmt.Errorf("%s: %w", name, err)
 	}
 	if err := fits(r, pic); err != nil {
-		return raster.Picture{}, fmt.Errorf("reference picture %s: %w", name, err)
+		return raster.Picture{}, fmt.Errorf("%s: %w", name, err)
 	}
 	return pic, nil
 }

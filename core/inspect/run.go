@@ -3,7 +3,9 @@ package inspect
 import (
 	"errors"
 	"fmt"
+	"runtime"
 	"strconv"
+	"sync"
 
 	"ricetta/core/check"
 	"ricetta/core/raster"
@@ -41,10 +43,19 @@ type Runner struct {
 	plan   *Plan
 	judges []check.Judge // by step
 	input  check.Input
+	inputs []check.Input // by step
 	result Result
 	store  []check.Finding
 	found  []bool             // by step: the datum's place is known
 	places []raster.Transform // by step
+
+	// The wave under way. What a step says depends on nothing of the others in its
+	// wave, so that the order in which they are taken does not show.
+	hands   int // goroutines at work on one picture
+	work    func()
+	mu      sync.Mutex
+	pending []int
+	done    sync.WaitGroup
 }
 
 // NewRunner returns a runner with memory of its own.
@@ -52,10 +63,13 @@ func (p *Plan) NewRunner() *Runner {
 	n := len(p.steps)
 	r := &Runner{
 		plan: p, judges: make([]check.Judge, n), store: make([]check.Finding, n),
-		found: make([]bool, n), places: make([]raster.Transform, n),
+		found: make([]bool, n), places: make([]raster.Transform, n), inputs: make([]check.Input, n),
+		hands: runtime.GOMAXPROCS(0),
 	}
+	r.work = func() { r.take(); r.done.Done() }
 	r.result.Product, r.result.Role, r.result.Revision = p.Recipe.Product, p.Recipe.Role, p.Recipe.Revision
 	r.result.Findings = make([]*check.Finding, n)
+	r.input.Findings = r.result.Findings
 	for i, s := range p.steps {
 		r.judges[i] = s.taught.NewJudge()
 		r.store[i].Check, r.store[i].Kind, r.store[i].MeasureOnly = s.doc.ID, s.doc.Kind, s.doc.MeasureOnly
@@ -81,24 +95,50 @@ func (r *Runner) Inspect(pic raster.Picture) *Result {
 		return r.decide()
 	}
 	r.input.Reset(pic)
-	for i := range r.plan.steps {
-		r.step(i)
+	for _, w := range r.plan.waves {
+		r.wave(w)
 	}
 	return r.decide()
 }
 
+// wave runs the steps of one wave on all cores.
+func (r *Runner) wave(steps []int) {
+	r.pending = steps
+	for range min(r.hands, len(steps)) - 1 {
+		r.done.Add(1)
+		go r.work()
+	}
+	r.take()
+	r.done.Wait()
+}
+
+// take runs pending steps until there are none.
+func (r *Runner) take() {
+	for {
+		r.mu.Lock()
+		if len(r.pending) == 0 {
+			r.mu.Unlock()
+			return
+		}
+		i := r.pending[0]
+		r.pending = r.pending[1:]
+		r.mu.Unlock()
+		r.step(i)
+	}
+}
+
 func (r *Runner) step(i int) {
 	s, f := &r.plan.steps[i], &r.store[i]
-	r.input.On = raster.Identity()
+	on := raster.Identity()
 	if s.on >= 0 {
 		if !r.found[s.on] {
 			f.Outcome = check.NotJudged
 			f.Sentence = append(append(f.Sentence, "not judged, because there is no place to ride on: see "...), s.doc.On...)
 			return
 		}
-		r.input.On = r.places[s.on]
+		on = r.places[s.on]
 	}
-	r.input.Findings = r.result.Findings
+	r.inputs[i] = r.input.For(on, s.doc.Outside)
 	r.judge(i)
 	if f.Outcome == check.OK {
 		if l, ok := r.judges[i].(check.Locator); ok {
@@ -119,7 +159,7 @@ func (r *Runner) judge(i int) {
 			r.judges[i] = r.plan.steps[i].taught.NewJudge()
 		}
 	}()
-	r.judges[i].Judge(&r.input, &r.store[i])
+	r.judges[i].Judge(&r.inputs[i], &r.store[i])
 }
 
 // applyLimits sets the limits of the readings, decides between ok and failed, and

@@ -72,8 +72,8 @@ var Outline = check.Define(check.Kind{
 }, teachOutline)
 
 func teachOutline(t *check.Teaching, s *OutlineSettings) (check.Taught, error) {
-	if out := s.Region.AreaOutside(raster.Identity(), t.Reference.W, t.Reference.H); out > 0 {
-		return nil, fmt.Errorf("region: %.0f %% of it lies outside the reference picture; draw it inside", float64(out*100))
+	if err := t.TaughtOutside("region", s.Region); err != nil {
+		return nil, err
 	}
 	m, err := learn(t.Reference, s.Region, s.Sensitivity)
 	if err != nil {

@@ -93,7 +93,7 @@ func taughtOn(t testing.TB, change func(*OutlineSettings)) *outlineJudge {
 		change(&s)
 	}
 	require.NoError(t, s.Validate())
-	taught, err := Outline.Teach(&check.Teaching{Reference: ref}, &s)
+	taught, err := Outline.Teach(&check.Teaching{Picture: raster.Picture{Gray: ref}, Reference: ref}, &s)
 	require.NoError(t, err)
 	return taught.NewJudge().(*outlineJudge)
 }
@@ -224,10 +224,10 @@ func TestOutlineRidesOnADatum(t *testing.T) {
 func TestOutlineRefusesAFeatureWithoutEdges(t *testing.T) {
 	flat := raster.NewGray(300, 300)
 	s := OutlineSettings{Region: raster.Rect(50, 50, 100, 100), Sensitivity: 0.5, AcceptScore: 0.6}
-	_, err := Outline.Teach(&check.Teaching{Reference: flat}, &s)
+	_, err := Outline.Teach(&check.Teaching{Picture: raster.Picture{Gray: flat}, Reference: flat}, &s)
 	assert.ErrorContains(t, err, "choose a region with a clearer outline")
 	s.Region = raster.Rect(250, 50, 100, 100)
-	_, err = Outline.Teach(&check.Teaching{Reference: flat}, &s)
+	_, err = Outline.Teach(&check.Teaching{Picture: raster.Picture{Gray: flat}, Reference: flat}, &s)
 	assert.ErrorContains(t, err, "50 % of it lies outside the reference picture")
 }
 

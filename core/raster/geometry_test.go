@@ -66,10 +66,27 @@ func TestMovingIsClockwise(t *testing.T) {
 
 var forms = map[string]Region{
 	"rect":    Rect(20.3, 30.7, 40, 25),
-	"turned":  {Rect: []float64{20, 30, 40, 25}, Turn: 33},
-	"circle":  {Circle: []float64{50.2, 40.9, 22}},
-	"ring":    {Ring: []float64{50, 40, 11.5, 23}},
-	"polygon": {Polygon: [][2]float64{{10, 10}, {80, 25}, {40, 35}, {60, 70}, {15, 60}}},
+	"turned":  {Shape: Shape{Rect: []float64{20, 30, 40, 25}, Turn: 33}},
+	"circle":  Circle(50.2, 40.9, 22),
+	"ring":    Ring(50, 40, 11.5, 23),
+	"polygon": Polygon([2]float64{10, 10}, [2]float64{80, 25}, [2]float64{40, 35}, [2]float64{60, 70}, [2]float64{15, 60}),
+	"mask":    {Shape: brush()},
+	"holed": {Shape: Rect(10, 15, 70, 50).Shape, Without: []Shape{
+		Circle(10, 15, 20).Shape, Ring(50, 40, 5, 12).Shape, brush(), Rect(30, 60, 8, 30).Shape,
+	}},
+}
+
+// brush is a mask of two strokes that cross, as a person would paint it.
+func brush() Shape {
+	g := NewGray(100, 80)
+	var p Painter
+	p.Fill(g, Polygon([2]float64{20, 20}, [2]float64{28, 18}, [2]float64{70, 60}, [2]float64{64, 66}).Outline(Identity(), nil), 255)
+	p.Fill(g, Polygon([2]float64{66, 20}, [2]float64{72, 27}, [2]float64{25, 70}, [2]float64{20, 62}).Outline(Identity(), nil), 255)
+	s := Shape{Mask: "brush.png"}
+	if err := s.SetMask(g); err != nil {
+		panic(err)
+	}
+	return s
 }
 
 // Every span pixel has its center inside, every other outside, also when the
@@ -108,17 +125,23 @@ func TestSpansOfNothing(t *testing.T) {
 	assert.Empty(t, far.SpansInto(nil, Transform{A: math.NaN()}, 100, 80))
 	assert.Equal(t, 1.0, far.AreaOutside(Identity(), 100, 80))
 	assert.Equal(t, 0.5, Rect(90, 0, 20, 10).AreaOutside(Identity(), 100, 80))
+	// The corner of a turned rectangle's box may hang out: it is the rectangle that counts.
+	diamond := Region{Shape: Shape{Rect: []float64{-2, 0, 30, 30}, Turn: 45}}
+	assert.Zero(t, diamond.AreaOutside(Transform{A: 1, X: 9, Y: 7}, 100, 80))
+	assert.InDelta(t, 0.5, diamond.AreaOutside(Transform{A: 1, X: -13, Y: 30}, 100, 80), 1e-9)
+	assert.ErrorContains(t, new(Shape).SetMask(NewGray(5, 5)), "has no light pixel")
 }
 
 func TestRegionValidateSaysTheRemedy(t *testing.T) {
 	for want, r := range map[string]Region{
 		"give exactly one of rect, circle, ring, polygon": {},
-		"give x, y, width, height":                        {Rect: []float64{1, 2, 3}},
+		"give x, y, width, height":                        {Shape: Shape{Rect: []float64{1, 2, 3}}},
 		"give a width and a height above 0":               Rect(1, 2, 0, 5),
-		"give a radius above 0":                           {Circle: []float64{1, 1, -2}},
-		"an outer one above it":                           {Ring: []float64{1, 1, 5, 5}},
-		"turn belongs to a rectangle":                     {Circle: []float64{1, 1, 2}, Turn: 3},
-		"give at least three":                             {Polygon: [][2]float64{{1, 1}, {2, 2}}},
+		"give a radius above 0":                           Circle(1, 1, -2),
+		"an outer one above it":                           Ring(1, 1, 5, 5),
+		"turn belongs to a rectangle":                     {Shape: Shape{Circle: []float64{1, 1, 2}, Turn: 3}},
+		"give at least three":                             Polygon([2]float64{1, 1}, [2]float64{2, 2}),
+		"hole 1: circle has no extent; give a radius":     {Shape: Rect(0, 0, 5, 5).Shape, Without: []Shape{Circle(1, 1, 0).Shape}},
 		"keep numbers within":                             Rect(math.NaN(), 0, 1, 1),
 	} {
 		err := r.Validate()

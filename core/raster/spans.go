@@ -21,12 +21,9 @@ func (s Spans) Pixels() int {
 	return n
 }
 
-// SpansInto appends to dst[:0] the pixels of a picture of w×h whose centers lie
-// in the region moved by t, and returns it. The part outside the picture is cut
-// off; AreaOutside tells how much that is.
-func (r Region) SpansInto(dst Spans, t Transform, w, h int) Spans {
-	dst = dst[:0]
-	if !t.Finite() {
+// appendSpans appends the pixels of the shape to dst.
+func (r Shape) appendSpans(dst Spans, t Transform, w, h int) Spans {
+	if !t.Finite() || t.Size() == 0 {
 		return dst
 	}
 	x0, y0, x1, y1 := r.Bounds(t)
@@ -37,6 +34,8 @@ func (r Region) SpansInto(dst Spans, t Transform, w, h int) Spans {
 		for y := top; y < bottom; y++ {
 			dst = appendRoundRow(dst, y, w, cx, cy, inner, outer)
 		}
+	case r.mask != nil:
+		dst = r.mask.appendSpans(dst, t, top, bottom, x0, x1, w)
 	case r.Rect != nil && r.Turn == 0 && t.B == 0:
 		bottom = clampRow(math.Ceil(y1-0.5), h)
 		for y := top; y < bottom; y++ {
@@ -53,20 +52,81 @@ func (r Region) SpansInto(dst Spans, t Transform, w, h int) Spans {
 	return dst
 }
 
-// AreaOutside returns the share (0…1) of the region's bounding box moved by t
-// that lies outside a picture of w×h.
-func (r Region) AreaOutside(t Transform, w, h int) float64 {
-	x0, y0, x1, y1 := r.Bounds(t)
-	all := float64((x1 - x0) * (y1 - y0))
-	if !(all > 0) {
-		return 1
+// subtract takes the spans behind n, a hole, out of those before n, and returns what
+// is left. It works behind the end of s, so that no other memory is needed.
+func subtract(s Spans, n int) Spans {
+	end := len(s)
+	k := n + 1
+	for i := range n {
+		a := s[i]
+		for k < end && (s[k].Y < a.Y || s[k].Y == a.Y && s[k].X1 <= a.X0) {
+			k++
+		}
+		for h := k; h < end && s[h].Y == a.Y && s[h].X0 < a.X1; h++ {
+			if s[h].X0 > a.X0 {
+				s = append(s, Span{a.Y, a.X0, s[h].X0})
+			}
+			a.X0 = max(a.X0, s[h].X1)
+		}
+		if a.X0 < a.X1 {
+			s = append(s, a)
+		}
 	}
-	iw := max(0, min(x1, float64(w))-max(x0, 0))
-	ih := max(0, min(y1, float64(h))-max(y0, 0))
-	return 1 - float64(iw*ih)/all
+	return s[:copy(s, s[end:])]
 }
 
-func (r Region) round(t Transform) (cx, cy, inner, outer float64) {
+// AreaOutside returns the share (0…1) of the shape's outline moved by t that lies
+// outside a picture of w×h; holes are not looked at.
+func (r Shape) AreaOutside(t Transform, w, h int) float64 {
+	x0, y0, x1, y1 := r.Bounds(t)
+	if !(float64((x1-x0)*(y1-y0)) > 0) {
+		return 1
+	}
+	if x0 >= 0 && y0 >= 0 && x1 <= float64(w) && y1 <= float64(h) {
+		return 0
+	}
+	var corners [64]Point
+	pts := r.Outline(t, corners[:0])
+	all := area(pts)
+	if all == 0 {
+		return 1
+	}
+	return max(0, 1-area(clip(pts, float64(w), float64(h)))/all)
+}
+
+// area returns the area of a polygon in square pixels.
+func area(pts []Point) float64 {
+	sum := 0.0
+	for i, a := range pts {
+		b := pts[(i+1)%len(pts)]
+		sum += float64(a.X*b.Y) - float64(b.X*a.Y)
+	}
+	return math.Abs(sum) / 2
+}
+
+// clip cuts a polygon to 0…w, 0…h (Sutherland and Hodgman, "Reentrant polygon
+// clipping", Communications of the ACM 17, 1974).
+func clip(pts []Point, w, h float64) []Point {
+	for side := range 4 {
+		depth := func(p Point) float64 { return [4]float64{p.X, p.Y, w - p.X, h - p.Y}[side] }
+		var out []Point
+		for i, b := range pts {
+			a := pts[(i+len(pts)-1)%len(pts)]
+			da, db := depth(a), depth(b)
+			if (da < 0) != (db < 0) {
+				u := da / (da - db)
+				out = append(out, Point{a.X + float64(u*(b.X-a.X)), a.Y + float64(u*(b.Y-a.Y))})
+			}
+			if db >= 0 {
+				out = append(out, b)
+			}
+		}
+		pts = out
+	}
+	return pts
+}
+
+func (r Shape) round(t Transform) (cx, cy, inner, outer float64) {
 	size := t.Size()
 	if r.Circle != nil {
 		c := t.Apply(Point{r.Circle[0], r.Circle[1]})

@@ -35,7 +35,8 @@ func (k Kinds) Names() []string {
 	return out
 }
 
-func isLogic(kindName string) bool { return strings.HasPrefix(kindName, "logic.") }
+// IsLogic reports whether a kind judges findings and not the picture.
+func IsLogic(kindName string) bool { return strings.HasPrefix(kindName, "logic.") }
 
 // Patterns of the names in a recipe.
 const (
@@ -145,6 +146,10 @@ func checkSchema(k check.Kind, limits object) object {
 	props["id"], props["kind"] = true, true
 	props["on"] = object{"type": "string", "pattern": idPattern, "description": "Id of the datum that the check rides on; fixed in the frame if absent"}
 	props["measure_only"] = object{"type": "boolean", "description": "Leave the check out of the item's verdict"}
+	props["outside"] = object{
+		"enum":        []any{string(check.OutsideFault), string(check.OutsideFail), string(check.OutsideJudge)},
+		"description": "What becomes of the check where its region hangs out of the picture: a fault if absent, fail, or judge what can be seen",
+	}
 	if len(k.Measures) > 0 {
 		readings := object{}
 		for _, m := range k.Measures {

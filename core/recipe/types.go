@@ -44,13 +44,14 @@ type Check struct {
 	Kind        string                  `json:"kind"`
 	On          string                  `json:"on,omitempty"`
 	MeasureOnly bool                    `json:"measure_only,omitempty"`
+	Outside     check.Outside           `json:"outside,omitempty"`
 	Limits      map[string]check.Limits `json:"limits,omitempty"`
 	// Settings is what the kind's New returned, filled in.
 	Settings any `json:"settings"`
 }
 
 // common names the fields that every check has beside its kind's settings.
-var common = []string{"id", "kind", "on", "measure_only", "limits"}
+var common = []string{"id", "kind", "on", "measure_only", "outside", "limits"}
 
 // Route sends an item somewhere when a rule holds.
 type Route struct {
@@ -73,16 +74,25 @@ type Recipe struct {
 	Revision string
 }
 
-// New joins a document with its files. It returns a Problems error where a file
-// that the document names is missing.
+// New joins a document with its files, and gives the document's masks their pixels.
+// It returns a Problems error where a file that the document names is missing or a
+// mask is not one.
 func New(d *Document, files map[string][]byte) (*Recipe, error) {
 	r := &Recipe{Document: *d, Files: map[string][]byte{}}
-	if name := d.Picture.Reference; name != "" {
-		data, ok := files[name]
+	var missing Problems
+	for _, f := range d.Files() {
+		data, ok := files[f.Name]
 		if !ok {
-			return nil, Problems{{Field: "picture/reference", What: fmt.Sprintf("the file %s is not in the recipe's folder", name), Remedy: "put it there or name another"}}
+			missing = append(missing, Problem{Field: f.Field, What: fmt.Sprintf("the file %s is not in the recipe's folder", f.Name), Remedy: "put it there or name another"})
+			continue
 		}
-		r.Files[name] = data
+		r.Files[f.Name] = data
+	}
+	if missing != nil {
+		return nil, missing
+	}
+	if p := setMasks(d, r.Files); p != nil {
+		return nil, p
 	}
 	r.Revision = r.hash()
 	return r, nil
@@ -130,7 +140,7 @@ func (d *Document) Order() []int {
 		for progress := true; progress; {
 			progress = false
 			for i, c := range d.Checks {
-				if done[c.ID] || !done[c.On] || isLogic(c.Kind) != rules {
+				if done[c.ID] || !done[c.On] || IsLogic(c.Kind) != rules {
 					continue
 				}
 				done[c.ID] = true

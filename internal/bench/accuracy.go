@@ -29,7 +29,7 @@ func printAccuracy(w io.Writer) error {
 	}
 	s := *r.Find("tin").Settings.(*locate.OutlineSettings)
 	s.Turn, s.AcceptScore = 180, 0.55
-	t := check.Teaching{Reference: refPic.Luma(new(raster.Gray))}
+	t := check.Teaching{Picture: refPic, Reference: refPic.Luma(new(raster.Gray))}
 	taught, err := locate.Outline.Teach(&t, &s)
 	if err != nil {
 		return err

@@ -73,7 +73,7 @@ func judging(k check.Kind, settings any, ref *raster.Gray, pic raster.Picture) (
 			return nil, err
 		}
 	}
-	taught, err := k.Teach(&check.Teaching{Reference: ref}, settings)
+	taught, err := k.Teach(&check.Teaching{Picture: raster.Picture{Gray: ref}, Reference: ref}, settings)
 	if err != nil {
 		return nil, err
 	}
@@ -194,7 +194,7 @@ func noisyBoard() raster.Picture {
 	var p raster.Painter
 	for y := 20; y < 1190; y += 25 {
 		for x := 20; x < 1910; x += 30 {
-			p.Fill(g, raster.Region{Circle: []float64{float64(x), float64(y), 7}}.Outline(raster.Identity(), nil), 210)
+			p.Fill(g, raster.Circle(float64(x), float64(y), 7).Outline(raster.Identity(), nil), 210)
 		}
 	}
 	return raster.Picture{Gray: g}

@@ -40,7 +40,8 @@ func read(files fs.FS, dir, shown string) (*recipe.Recipe, []byte, error) {
 		return nil, nil, err
 	}
 	pictures := map[string][]byte{}
-	if name := doc.Picture.Reference; name != "" {
+	for _, named := range doc.Files() {
+		name := named.Name
 		file := path.Join(dir, name)
 		info, err := fs.Stat(files, file)
 		if err == nil && info.Size() > mostBytes {

@@ -180,7 +180,7 @@ func (r *run) shape(args []string) error {
 	case args[0] == "rect" && len(v) == 5:
 		g = raster.Rect(v[0], v[1], v[2], v[3])
 	case args[0] == "disc" && len(v) == 4:
-		g = raster.Region{Circle: v[:3]}
+		g = raster.Circle(v[0], v[1], v[2])
 	default:
 		return fmt.Errorf("%s wants its place, extent and tone", args[0])
 	}
