@@ -64,6 +64,8 @@ const (
 	Polygon Shape = "polygon" // closed
 	Points  Shape = "points"  // each by itself
 	Cross   Shape = "cross"   // one place, with Turn
+	Line    Shape = "line"    // open
+	Arrow   Shape = "arrow"   // from the first point to the second
 )
 
 // Role says what a mark shows.

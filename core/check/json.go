@@ -19,7 +19,7 @@ type ReadingJSON struct {
 
 // MarkJSON is one mark; points are x, y in pixels of the picture.
 type MarkJSON struct {
-	Shape  Shape        `json:"shape" required:"true" enum:"polygon,points,cross"`
+	Shape  Shape        `json:"shape" required:"true" enum:"polygon,points,cross,line,arrow"`
 	Role   Role         `json:"role" required:"true" enum:"taught,found,left_out,region"`
 	Label  string       `json:"label,omitempty"`
 	Turn   float64      `json:"turn,omitempty"`

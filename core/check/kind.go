@@ -131,6 +131,8 @@ type Input struct {
 	On raster.Transform
 	// Findings are those of the checks judged before on this picture.
 	Findings []*Finding
+	// Lens says how the station's lens bends; nil where that is not known.
+	Lens *raster.Lens
 	// Outside says what becomes of a check whose region hangs out of the picture.
 	Outside Outside
 
@@ -159,6 +161,14 @@ func (in *Input) For(on raster.Transform, outside Outside) Input {
 	out := *in
 	out.On, out.Outside = on, outside
 	return out
+}
+
+// Straight returns where p would lie if the lens did not bend.
+func (in *Input) Straight(p raster.Point) raster.Point {
+	if in.Lens == nil {
+		return p
+	}
+	return in.Lens.Straight(p)
 }
 
 // Level returns the brightness halved k times on both axes, computed once a picture.

@@ -18,6 +18,10 @@ var Kinds = recipe.Kinds{
 	count.Spots,
 	color.Shade,
 	measure.Gap,
+	measure.Size,
+	measure.Angle,
+	measure.Circle,
+	measure.Rim,
 	Rule,
 }
 

@@ -10,6 +10,7 @@ import (
 
 	"ricetta/core/check"
 	"ricetta/core/check/checktest"
+	"ricetta/core/edge"
 	"ricetta/core/raster"
 )
 
@@ -31,8 +32,8 @@ func bar(x0, x1 float64, t raster.Transform, noise float64, seed uint64) raster.
 }
 
 var across = GapSettings{
-	From: EdgeSettings{Arrow: []float64{70, 120, 130, 120}, Width: 30, Polarity: "to_light"},
-	To:   EdgeSettings{Arrow: []float64{170, 120, 230, 120}, Width: 30, Polarity: "to_dark"},
+	From: edge.Settings{Arrow: []float64{70, 120, 130, 120}, Width: 30, Look: edge.Look{Polarity: "to_light"}},
+	To:   edge.Settings{Arrow: []float64{170, 120, 230, 120}, Width: 30, Look: edge.Look{Polarity: "to_dark"}},
 }
 
 func judged(t testing.TB, s GapSettings, pic raster.Picture, on raster.Transform) *check.Finding {
@@ -82,8 +83,8 @@ func TestGapChoosesAmongEdges(t *testing.T) {
 	g.Blur(2)
 	at := func(take, polarity string) float64 {
 		s := GapSettings{
-			From: EdgeSettings{Arrow: []float64{10, 50, 290, 50}, Polarity: "to_light", Take: "first"},
-			To:   EdgeSettings{Arrow: []float64{10, 50, 290, 50}, Polarity: polarity, Take: take},
+			From: edge.Settings{Arrow: []float64{10, 50, 290, 50}, Look: edge.Look{Polarity: "to_light", Take: "first"}},
+			To:   edge.Settings{Arrow: []float64{10, 50, 290, 50}, Look: edge.Look{Polarity: polarity, Take: take}},
 		}
 		return 40 + distance(t, judged(t, s, raster.Picture{Gray: g}, raster.Identity()))
 	}
