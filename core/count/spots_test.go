@@ -115,18 +115,21 @@ func TestSpotsAgreeWithFloodFill(t *testing.T) {
 			}
 		}
 		r := regions[rng.IntN(len(regions))]
-		want := floodFill(g, r)
-		var f finder
-		got := f.find(g, r, raster.Identity(), 128, 255)
+		corners := rng.IntN(2) == 0
+		want := floodFill(g, r, corners)
+		var f raster.BlobFinder
+		got := f.Find(g, r.SpansInto(nil, raster.Identity(), g.W, g.H), raster.Identity(), 128, 255, corners)
 		require.Len(t, got, len(want))
 		for i := range got {
-			require.Equal(t, want[i], [2]int64{got[i].area, got[i].sx}, "spot %d", i)
+			x, _ := got[i].Center()
+			require.Equal(t, want[i][0], got[i].Area, "spot %d", i)
+			require.InDelta(t, float64(want[i][1])/float64(want[i][0])+0.5, x, 1e-9, "spot %d", i)
 		}
 	}
 }
 
-// floodFill returns area and Σx of every 8-connected spot in reading order.
-func floodFill(g *raster.Gray, r raster.Region) [][2]int64 {
+// floodFill returns area and Σx of every connected spot in reading order.
+func floodFill(g *raster.Gray, r raster.Region, corners bool) [][2]int64 {
 	open := make([]bool, len(g.Pix))
 	for _, s := range r.SpansInto(nil, raster.Identity(), g.W, g.H) {
 		for x := int(s.X0); x < int(s.X1); x++ {
@@ -149,6 +152,9 @@ func floodFill(g *raster.Gray, r raster.Region) [][2]int64 {
 			spot[1] += int64(x)
 			for dy := -1; dy <= 1; dy++ {
 				for dx := -1; dx <= 1; dx++ {
+					if !corners && dx != 0 && dy != 0 {
+						continue
+					}
 					nx, ny := x+dx, y+dy
 					if nx >= 0 && ny >= 0 && nx < g.W && ny < g.H && open[ny*g.W+nx] {
 						open[ny*g.W+nx] = false
@@ -172,4 +178,112 @@ func TestSpotsOnAnEmptyAndAFullRegion(t *testing.T) {
 	assert.Equal(t, 7000.0, cell(f, 0, "area").Number)
 	f = judge(t, g, SpotSettings{Region: raster.Rect(90, 0, 40, 40), Tone: light}, raster.Identity())
 	assert.Equal(t, check.Fault, f.Outcome)
+}
+
+// Spots on a slope of light steeper than they stand out: only the local threshold
+// counts them.
+func TestSpotsOnUnevenLight(t *testing.T) {
+	g := raster.NewGray(400, 200)
+	for y := range 200 {
+		for x := range 400 {
+			g.Row(y)[x] = uint8(40 + x/3)
+		}
+	}
+	for i := range 5 {
+		cx := 40 + 80*i
+		for y := 90; y < 110; y++ {
+			for x := cx - 10; x < cx+10; x++ {
+				g.Row(y)[x] += 40
+			}
+		}
+	}
+	local := SpotSettings{Region: raster.Rect(10, 10, 380, 180), Local: &LocalSettings{Than: "lighter"}, Keep: SpotBands{Area: &check.Limits{Least: ptr(200.0)}}}
+	f := judge(t, g, local, raster.Identity())
+	n, _ := f.Value("count")
+	assert.Equal(t, 5.0, n)
+	local.Local.Than = "darker"
+	f = judge(t, g, local, raster.Identity())
+	n, _ = f.Value("count")
+	assert.Equal(t, 0.0, n, "%v", f.Rows)
+	f = judge(t, g, SpotSettings{Region: local.Region, Auto: "lighter", Step: 20}, raster.Identity())
+	n, _ = f.Value("count")
+	assert.NotEqual(t, 5.0, n)
+}
+
+func TestSpotsFindTheirThreshold(t *testing.T) {
+	for _, light := range []int{60, 120, 250} {
+		g := raster.NewGray(200, 100)
+		for i := range g.Pix {
+			g.Pix[i] = uint8(light*2/5 + i%7)
+		}
+		for _, x := range []float64{30, 80, 150} {
+			var p raster.Painter
+			p.Fill(g, raster.Circle(x, 50, 12).Outline(raster.Identity(), nil), uint8(light))
+		}
+		s := SpotSettings{Region: whole(g), Auto: "lighter", Step: 20}
+		f := judge(t, g, s, raster.Identity())
+		n, _ := f.Value("count")
+		assert.Equal(t, 3.0, n, "light %d", light)
+		s.Auto = "darker"
+		f = judge(t, g, s, raster.Identity())
+		assert.Equal(t, 3.0, cell(f, 0, "holes").Number, "the ground has a hole at each spot")
+		assert.Less(t, cell(f, 0, "contrast").Number, -30.0)
+		at, _ := f.Value("threshold")
+		assert.Greater(t, float64(light), at)
+	}
+	flat := raster.NewGray(200, 100)
+	for i := range flat.Pix {
+		flat.Pix[i] = uint8(100 + i%7)
+	}
+	f := judge(t, flat, SpotSettings{Region: whole(flat), Auto: "lighter", Step: 20}, raster.Identity())
+	n, _ := f.Value("count")
+	assert.Equal(t, 0.0, n, "noise on a plain ground has no two parts")
+}
+
+func TestTouchingSpotsAreCutApart(t *testing.T) {
+	g := raster.NewGray(400, 200)
+	for _, c := range [][3]float64{{60, 60, 20}, {95, 60, 20}, {130, 65, 18}, {60, 150, 20}, {300, 100, 30}, {345, 100, 18}} {
+		paint(g, raster.Circle(c[0], c[1], c[2]), raster.Identity())
+	}
+	paint(g, raster.Rect(180, 20, 60, 12), raster.Identity()) // long, but one piece
+	s := SpotSettings{Region: whole(g), Tone: light}
+	f := judge(t, g, s, raster.Identity())
+	require.Len(t, f.Rows, 4)
+	s.Split = 0.8
+	f = judge(t, g, s, raster.Identity())
+	require.Len(t, f.Rows, 7)
+	assert.InDelta(t, 300, cell(f, 0, "x").Number, 2)
+	total := 0.0
+	for i := range f.Rows {
+		total += cell(f, i, "area").Number
+	}
+	assert.Greater(t, total, 0.97*func() (n float64) {
+		for _, v := range g.Pix {
+			if v >= 128 {
+				n++
+			}
+		}
+		return n
+	}(), "the cut takes a line of pixels and no more")
+	s.Split = 0.2
+	assert.Len(t, judge(t, g, s, raster.Identity()).Rows, 4, "no neck is that narrow")
+}
+
+func TestNeighborsAndSorting(t *testing.T) {
+	g := raster.NewGray(60, 60)
+	for i := range 10 {
+		g.Row(10 + i)[20+i] = 200 // a slanted line, joined at corners
+	}
+	s := SpotSettings{Region: whole(g), Tone: light}
+	f := judge(t, g, s, raster.Identity())
+	require.Len(t, f.Rows, 1)
+	assert.InDelta(t, 45, cell(f, 0, "turn").Number, 0.1)
+	s.Neighbors, s.Sort = 4, "y"
+	f = judge(t, g, s, raster.Identity())
+	require.Len(t, f.Rows, 10)
+	assert.InDelta(t, 10.5, cell(f, 0, "y").Number, 0.01)
+	assert.Equal(t, "1", f.Marks[1].Label)
+	for want, s := range map[string]SpotSettings{"give tone (least": {Region: whole(g)}, "keep one of": {Region: whole(g), Tone: light, Auto: "darker"}} {
+		assert.ErrorContains(t, s.Validate(), want)
+	}
 }

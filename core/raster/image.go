@@ -41,6 +41,15 @@ func checkSize(w, h int) {
 // Row returns the pixels of row y.
 func (g *Gray) Row(y int) []uint8 { return g.Pix[y*g.Stride : y*g.Stride+g.W] }
 
+// Sub returns the part of g from column x0 and row y0 to x1 and y1 (excluded). It
+// shares the pixels. The part must lie in g.
+func (g *Gray) Sub(x0, y0, x1, y1 int) Gray {
+	if x0 >= x1 || y0 >= y1 {
+		return Gray{}
+	}
+	return Gray{Pix: g.Pix[y0*g.Stride+x0 : (y1-1)*g.Stride+x1], W: x1 - x0, H: y1 - y0, Stride: g.Stride}
+}
+
 // Resize gives g the size w×h, reusing its memory where that suffices. The
 // pixels are undefined afterwards.
 func (g *Gray) Resize(w, h int) {

@@ -97,3 +97,5 @@ func sumShifted(dst, base []uint8, offs []int32, least uint8) bool {
 	}
 	return sumShiftedRef(dst, base, offs, least)
 }
+
+func integralRow(dst, above []uint32, row []uint8) { integralRowRef(dst, above, row) }

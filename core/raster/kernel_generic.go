@@ -12,3 +12,5 @@ func sumShifted(dst, base []uint8, offs []int32, least uint8) bool {
 
 // SIMD names the instruction set that the kernels use here.
 func SIMD() string { return "none" }
+
+func integralRow(dst, above []uint32, row []uint8) { integralRowRef(dst, above, row) }

@@ -60,3 +60,14 @@ func sumShiftedRef(dst, base []uint8, offs []int32, least uint8) bool {
 	}
 	return hit
 }
+
+// integralRowRef: dst[i] = above[i] + Σ row[0…i], modulo 2^32.
+func integralRowRef(dst, above []uint32, row []uint8) {
+	sum := uint32(0)
+	above = above[:len(row)]
+	dst = dst[:len(row)]
+	for i, v := range row {
+		sum += uint32(v)
+		dst[i] = above[i] + sum
+	}
+}

@@ -21,6 +21,18 @@ func (s Spans) Pixels() int {
 	return n
 }
 
+// Bounds returns the smallest box that holds the spans, ends excluded; all 0 for none.
+func (s Spans) Bounds() (x0, y0, x1, y1 int) {
+	if len(s) == 0 {
+		return 0, 0, 0, 0
+	}
+	left, right := s[0].X0, s[0].X1
+	for _, r := range s[1:] {
+		left, right = min(left, r.X0), max(right, r.X1)
+	}
+	return int(left), int(s[0].Y), int(right), int(s[len(s)-1].Y) + 1
+}
+
 // appendSpans appends the pixels of the shape to dst.
 func (r Shape) appendSpans(dst Spans, t Transform, w, h int) Spans {
 	if !t.Finite() || t.Size() == 0 {

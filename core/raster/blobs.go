@@ -1,10 +1,8 @@
-package count
+package raster
 
 import (
 	"math"
 	"math/bits"
-
-	"ricetta/core/raster"
 )
 
 // run is a horizontal run of pixels in the tone band.
@@ -14,38 +12,42 @@ type run struct {
 	next      int32 // the spot's next run in reading order, -1 at its end
 	touch     int32 // pixels that have one of the spot straight above
 	slant     int32 // the same, diagonally above: left and right added up
+	joins     int32 // runs of the row above that this one touches
 }
 
-// spot is one connected set of runs with its sums, all exact integers.
-type spot struct {
-	area, runs     int64
+// Blob is one connected set of pixels with its sums, all exact integers.
+type Blob struct {
+	Area           int64 // pixels
+	runs           int64
 	touch, slant   int64
+	joins          int64
 	sx, sy         int64 // of pixel columns and rows
 	sxx, syy, sxy  int64
 	u0, u1, v0, v1 float64 // extent along the region's own axes
 	first, last    int32
 }
 
-// finder keeps its memory from picture to picture.
-type finder struct {
-	spans raster.Spans
+// BlobFinder finds connected pixels. It keeps its memory from picture to picture; the
+// zero value is ready. It serves one goroutine.
+type BlobFinder struct {
 	bits  []uint32
 	runs  []run
-	spots []spot
+	blobs []Blob
 	index []int32 // of a root run's spot
 }
 
-// find returns the spots of the region moved by t, in reading order of their first
-// pixel. The result is good until the next call.
+// Find returns the connected sets of pixels of the spans whose gray value lies in
+// lo…hi, in reading order of their first pixel; corners says whether pixels that touch
+// at a corner only are connected (8 neighbors) or not (4). Extents are measured along
+// the axes that t turns to. The result is good until the next call.
 //
 // Runs of neighboring rows are joined by union-find, so the cost follows the runs
 // and not the pixels.
-func (f *finder) find(g *raster.Gray, r raster.Region, t raster.Transform, lo, hi uint8) []spot {
-	f.spans = r.SpansInto(f.spans, t, g.W, g.H)
+func (f *BlobFinder) Find(g *Gray, spans Spans, t Transform, lo, hi uint8, corners bool) []Blob {
 	f.runs = f.runs[:0]
 	var above, row [2]int // runs of the row above and of this row, as index ranges
 	rowY := int32(-2)
-	for i, s := range f.spans {
+	for i, s := range spans {
 		if s.Y != rowY {
 			above = [2]int{row[0], len(f.runs)}
 			if s.Y != rowY+1 {
@@ -54,16 +56,16 @@ func (f *finder) find(g *raster.Gray, r raster.Region, t raster.Transform, lo, h
 			row[0], rowY = len(f.runs), s.Y
 		}
 		f.appendRuns(g, s, lo, hi)
-		if i+1 == len(f.spans) || f.spans[i+1].Y != s.Y {
-			f.join(above[0], above[1], row[0], len(f.runs))
+		if i+1 == len(spans) || spans[i+1].Y != s.Y {
+			f.join(above[0], above[1], row[0], len(f.runs), corners)
 		}
 	}
 	f.collect(t)
-	return f.spots
+	return f.blobs
 }
 
-func (f *finder) appendRuns(g *raster.Gray, s raster.Span, lo, hi uint8) {
-	f.bits = raster.BandBits(f.bits, g.Row(int(s.Y))[s.X0:s.X1], lo, hi)
+func (f *BlobFinder) appendRuns(g *Gray, s Span, lo, hi uint8) {
+	f.bits = BandBits(f.bits, g.Row(int(s.Y))[s.X0:s.X1], lo, hi)
 	start := int32(-1)
 	for w, word := range f.bits {
 		base := s.X0 + int32(32*w)
@@ -94,24 +96,28 @@ func (f *finder) appendRuns(g *raster.Gray, s raster.Span, lo, hi uint8) {
 	}
 }
 
-func (f *finder) addRun(y, x0, x1 int32) {
+func (f *BlobFinder) addRun(y, x0, x1 int32) {
 	f.runs = append(f.runs, run{y: y, x0: x0, x1: x1, parent: int32(len(f.runs)), next: -1})
 }
 
-// join unites the runs b0…b1 with those of the row above, a0…a1, that they touch,
-// corners included.
-func (f *finder) join(a0, a1, b0, b1 int) {
+// join unites the runs b0…b1 with those of the row above, a0…a1, that they touch.
+func (f *BlobFinder) join(a0, a1, b0, b1 int, corners bool) {
+	reach := int32(0)
+	if corners {
+		reach = 1
+	}
 	a := a0
 	for b := b0; b < b1; b++ {
 		below := &f.runs[b]
-		for a < a1 && f.runs[a].x1 < below.x0 {
+		for a < a1 && f.runs[a].x1+reach <= below.x0 {
 			a++
 		}
-		for k := a; k < a1 && f.runs[k].x0 <= below.x1; k++ {
+		for k := a; k < a1 && f.runs[k].x0 < below.x1+reach; k++ {
 			up := &f.runs[k]
 			below.touch += overlap(up.x0, up.x1, below.x0, below.x1)
 			below.slant += overlap(up.x0+1, up.x1+1, below.x0, below.x1) +
 				overlap(up.x0-1, up.x1-1, below.x0, below.x1)
+			below.joins++
 			f.union(int32(k), int32(b))
 		}
 	}
@@ -119,7 +125,7 @@ func (f *finder) join(a0, a1, b0, b1 int) {
 
 func overlap(a0, a1, b0, b1 int32) int32 { return max(0, min(a1, b1)-max(a0, b0)) }
 
-func (f *finder) root(i int32) int32 {
+func (f *BlobFinder) root(i int32) int32 {
 	for f.runs[i].parent != i {
 		f.runs[i].parent = f.runs[f.runs[i].parent].parent
 		i = f.runs[i].parent
@@ -128,7 +134,7 @@ func (f *finder) root(i int32) int32 {
 }
 
 // union keeps the earlier run as the root, so that spots come in reading order.
-func (f *finder) union(a, b int32) {
+func (f *BlobFinder) union(a, b int32) {
 	ra, rb := f.root(a), f.root(b)
 	if ra < rb {
 		f.runs[rb].parent = ra
@@ -137,23 +143,23 @@ func (f *finder) union(a, b int32) {
 	}
 }
 
-func (f *finder) collect(t raster.Transform) {
-	f.spots, f.index = f.spots[:0], f.index[:0]
+func (f *BlobFinder) collect(t Transform) {
+	f.blobs, f.index = f.blobs[:0], f.index[:0]
 	size := t.Size()
 	c, s := t.A/size, t.B/size
 	for i := range f.runs {
 		r := &f.runs[i]
 		root := f.root(int32(i))
 		if root == int32(i) {
-			f.index = append(f.index, int32(len(f.spots)))
-			f.spots = append(f.spots, spot{
+			f.index = append(f.index, int32(len(f.blobs)))
+			f.blobs = append(f.blobs, Blob{
 				first: int32(i), last: int32(i),
 				u0: math.Inf(1), v0: math.Inf(1), u1: math.Inf(-1), v1: math.Inf(-1),
 			})
 		} else {
 			f.index = append(f.index, -1)
 		}
-		p := &f.spots[f.index[root]]
+		p := &f.blobs[f.index[root]]
 		if p.last != int32(i) {
 			f.runs[p.last].next = int32(i)
 			p.last = int32(i)
@@ -163,14 +169,15 @@ func (f *finder) collect(t raster.Transform) {
 }
 
 // add sums up a run: Σx, Σx² over x0…x1-1 in closed form.
-func (p *spot) add(r *run, c, s float64) {
+func (p *Blob) add(r *run, c, s float64) {
 	a, b, y := int64(r.x0), int64(r.x1), int64(r.y)
 	n := b - a
 	sx := n * (a + b - 1) / 2
-	p.area += n
+	p.Area += n
 	p.runs++
 	p.touch += int64(r.touch)
 	p.slant += int64(r.slant)
+	p.joins += int64(r.joins)
 	p.sx += sx
 	p.sy += n * y
 	p.sxx += squares(b) - squares(a)
@@ -188,48 +195,107 @@ func (p *spot) add(r *run, c, s float64) {
 // squares returns Σ x² for x = 0…n-1.
 func squares(n int64) int64 { return (n - 1) * n * (2*n - 1) / 6 }
 
-// center returns the center of gravity in pixels.
-func (p *spot) center() (x, y float64) {
-	n := float64(p.area)
+// Center returns the center of gravity in pixels.
+func (p *Blob) Center() (x, y float64) {
+	n := float64(p.Area)
 	return float64(p.sx)/n + 0.5, float64(p.sy)/n + 0.5
 }
 
-// perimeter estimates the border's length from the crossings of lines in four
+// Perimeter estimates the border's length from the crossings of lines in four
 // directions (Cauchy–Crofton): π/8 · Σ crossings · line spacing. It is within 1 %
 // for discs of ten pixels and more; upright squares come out 5 % short.
-func (p *spot) perimeter() float64 {
+func (p *Blob) Perimeter() float64 {
 	across := 2 * p.runs
-	down := 2 * (p.area - p.touch)
-	slanted := 2 * (2*p.area - p.slant)
+	down := 2 * (p.Area - p.touch)
+	slanted := 2 * (2*p.Area - p.slant)
 	return float64(math.Pi / 8 * (float64(across+down) + float64(float64(slanted)*(math.Sqrt2/2))))
 }
 
-// figures returns area, perimeter, roundness, elongation, width, height.
-func (p *spot) figures() [len(figures)]float64 {
-	n := float64(p.area)
-	length := p.perimeter()
-	round := min(1, 4*math.Pi*n/float64(length*length))
+// Extent returns width and height along the axes that Find was given.
+func (p *Blob) Extent() (w, h float64) { return p.u1 - p.u0, p.v1 - p.v0 }
+
+// Holes returns how many holes the blob encloses: one less its Euler number, which is
+// that of the graph of its runs.
+func (p *Blob) Holes() int { return int(1 - p.runs + p.joins) }
+
+// Axes returns the deviations of the blob's pixels along its long and its short axis,
+// in pixels, and the direction of the long one in degrees, in (-90, 90].
+func (p *Blob) Axes() (long, short, turn float64) {
+	n := float64(p.Area)
 	// Second moments about the center; 1/12 is that of a pixel itself.
 	mxx := (float64(p.sxx)-float64(float64(p.sx)*float64(p.sx))/n)/n + 1.0/12
 	myy := (float64(p.syy)-float64(float64(p.sy)*float64(p.sy))/n)/n + 1.0/12
 	mxy := (float64(p.sxy) - float64(float64(p.sx)*float64(p.sy))/n) / n
 	spread := math.Sqrt(float64((mxx-myy)*(mxx-myy)) + float64(4*float64(mxy*mxy)))
 	least := max(mxx+myy-spread, 1e-9)
-	return [...]float64{
-		n, length, round, math.Sqrt((mxx + myy + spread) / least),
-		p.u1 - p.u0, p.v1 - p.v0,
-	}
+	return math.Sqrt((mxx + myy + spread) / 2), math.Sqrt(least / 2), Atan2(float64(2*mxy), mxx-myy) / 2
 }
 
-// border appends a polygon round the spot: its leftmost pixel edges downwards and
+// Lean returns the skewness of the blob along the direction turn (degrees): above 0
+// where it thins out towards there. It tells the two ends of a shape apart.
+func (f *BlobFinder) Lean(p *Blob, turn float64) float64 {
+	s, c := SinCos(turn)
+	x, y := p.Center()
+	var m2, m3 float64
+	for i := p.first; i >= 0; i = f.runs[i].next {
+		r := &f.runs[i]
+		for k := r.x0; k < r.x1; k++ {
+			u := float64(c*(float64(k)+0.5-x)) + float64(s*(float64(r.y)+0.5-y))
+			m2 += float64(u * u)
+			m3 += float64(float64(u*u) * u)
+		}
+	}
+	n := float64(p.Area)
+	m2 /= n
+	if m2 < 1e-9 {
+		return 0
+	}
+	return m3 / n / float64(m2*math.Sqrt(m2))
+}
+
+// Tones returns the mean gray value of the blob's pixels on g, and of those two pixels
+// outside its border that are not themselves marked: of the value lo…hi on marked,
+// which may be g. around is NaN where there are none.
+func (f *BlobFinder) Tones(p *Blob, g, marked *Gray, lo, hi uint8) (inside, around float64) {
+	sum, outer, n := 0, 0, 0
+	look := func(x, y int32) {
+		if x < 0 || y < 0 || x >= int32(g.W) || y >= int32(g.H) {
+			return
+		}
+		if v := marked.Pix[int(y)*marked.Stride+int(x)]; v >= lo && v <= hi {
+			return
+		}
+		outer += int(g.Pix[int(y)*g.Stride+int(x)])
+		n++
+	}
+	for i := p.first; i >= 0; i = f.runs[i].next {
+		r := &f.runs[i]
+		for _, v := range g.Row(int(r.y))[r.x0:r.x1] {
+			sum += int(v)
+		}
+		look(r.x0-2, r.y)
+		look(r.x1+1, r.y)
+		for x := r.x0; x < r.x1; x += 3 {
+			look(x, r.y-2)
+			look(x, r.y+2)
+		}
+	}
+	return float64(sum) / float64(p.Area), float64(outer) / float64(n)
+}
+
+// First returns a number by which blobs of equal figures are told apart: their place
+// in reading order.
+func (p *Blob) First() int { return int(p.first) }
+
+// Border appends a polygon round the spot: its leftmost pixel edges downwards and
 // its rightmost ones upwards, at most 16 rows of them. Bays are drawn over.
-func (f *finder) border(p *spot, dst []raster.Point) []raster.Point {
+func (f *BlobFinder) Border(p *Blob, dst []Point) []Point {
 	y0, y1 := f.runs[p.first].y, f.runs[p.last].y
 	step := (y1-y0)/16 + 1
 	start := len(dst)
 	left, right := int32(math.MaxInt32), int32(math.MinInt32)
 	emit := func(y int32) {
-		dst = append(dst, raster.Point{X: float64(left), Y: float64(y)}, raster.Point{X: float64(right), Y: float64(y)})
+		dst = append(dst, Point{X: float64(left), Y: float64(y)}, Point{X: float64(right), Y: float64(y)})
 	}
 	top := y0
 	for i := p.first; i >= 0; i = f.runs[i].next {
@@ -246,7 +312,7 @@ func (f *finder) border(p *spot, dst []raster.Point) []raster.Point {
 	// dst now alternates left, right going down: reorder to left down, right up.
 	pairs := dst[start:]
 	n := len(pairs) / 2
-	ordered := make([]raster.Point, 0, 72)
+	ordered := make([]Point, 0, 72)
 	for i := range n {
 		ordered = append(ordered, pairs[2*i])
 	}
