@@ -12,6 +12,9 @@ import (
 // Kinds is the registry: one line for each kind of check there is.
 var Kinds = recipe.Kinds{
 	locate.Outline,
+	locate.Edges,
+	locate.Disc,
+	locate.Spot,
 	presence.Tone,
 	presence.Level,
 	presence.Detail,

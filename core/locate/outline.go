@@ -2,7 +2,6 @@ package locate
 
 import (
 	"cmp"
-	"errors"
 	"fmt"
 	"math"
 	"slices"
@@ -13,14 +12,13 @@ import (
 
 // OutlineSettings are the settings of locate.outline.
 type OutlineSettings struct {
-	Region      raster.Region  `json:"region" jsonschema_description:"Round the feature to find, on the reference picture"`
-	Search      *raster.Region `json:"search,omitempty" jsonschema_description:"Where the center may be looked for; the whole picture if absent"`
-	Accept      *raster.Region `json:"accept,omitempty" jsonschema_description:"Where the found center must lie to be accepted; anywhere if absent"`
-	Turn        float64        `json:"turn,omitempty" jsonschema:"minimum=0,maximum=180,default=20" jsonschema_description:"How far the item may be turned to either side in degrees"`
-	Size        []float64      `json:"size,omitempty" jsonschema:"minItems=2,maxItems=2" jsonschema_description:"Least and most size relative to the taught one, between 0.5 and 2; 1 to 1 if absent"`
-	Contrast    string         `json:"contrast,omitempty" jsonschema:"enum=same,enum=either,default=same" jsonschema_description:"same: light stays light; either: dark and light may be exchanged"`
-	Sensitivity float64        `json:"sensitivity,omitempty" jsonschema:"minimum=0,maximum=1,default=0.5" jsonschema_description:"How weak an edge still belongs to the outline: 0 only the strongest, 1 all"`
-	AcceptScore float64        `json:"accept_score,omitempty" jsonschema:"minimum=0.2,maximum=1,default=0.6" jsonschema_description:"Least score at which the feature counts as found"`
+	Region raster.Region `json:"region" jsonschema_description:"Round the feature to find, on the reference picture"`
+	Area
+	Turn        float64   `json:"turn,omitempty" jsonschema:"minimum=0,maximum=180,default=20" jsonschema_description:"How far the item may be turned to either side in degrees"`
+	Size        []float64 `json:"size,omitempty" jsonschema:"minItems=2,maxItems=2" jsonschema_description:"Least and most size relative to the taught one, between 0.5 and 2; 1 to 1 if absent"`
+	Contrast    string    `json:"contrast,omitempty" jsonschema:"enum=same,enum=either,default=same" jsonschema_description:"same: light stays light; either: dark and light may be exchanged"`
+	Sensitivity float64   `json:"sensitivity,omitempty" jsonschema:"minimum=0,maximum=1,default=0.5" jsonschema_description:"How weak an edge still belongs to the outline: 0 only the strongest, 1 all"`
+	AcceptScore float64   `json:"accept_score,omitempty" jsonschema:"minimum=0.2,maximum=1,default=0.6" jsonschema_description:"Least score at which the feature counts as found"`
 }
 
 // Validate implements check.Validator.
@@ -28,27 +26,10 @@ func (s *OutlineSettings) Validate() error {
 	if err := s.Region.Validate(); err != nil {
 		return fmt.Errorf("region: %w", err)
 	}
-	for name, r := range map[string]*raster.Region{"search": s.Search, "accept": s.Accept} {
-		if r == nil {
-			continue
-		}
-		if err := r.Validate(); err != nil {
-			return fmt.Errorf("%s: %w", name, err)
-		}
+	if err := s.validate(); err != nil {
+		return err
 	}
-	if s.Size != nil {
-		if len(s.Size) != 2 || !(s.Size[0] >= 0.5 && s.Size[0] <= s.Size[1] && s.Size[1] <= 2) {
-			return errors.New("size: give two numbers, least and most, between 0.5 and 2")
-		}
-	}
-	return nil
-}
-
-func (s *OutlineSettings) sizes() (least, most float64) {
-	if s.Size == nil {
-		return 1, 1
-	}
-	return s.Size[0], s.Size[1]
+	return validSizes(s.Size)
 }
 
 // Outline is the kind locate.outline: it finds the taught outline by the directions
@@ -60,13 +41,7 @@ var Outline = check.Define(check.Kind{
 	Doc:            "Finds a taught outline anywhere in the picture and says where it lies.",
 	Datum:          true,
 	NeedsReference: true,
-	Measures: []check.Measure{
-		{Name: "score", Doc: "Agreement with the taught outline, 0 to 1"},
-		{Name: "x", Unit: "px", Doc: "Center of the taught region, from the left"},
-		{Name: "y", Unit: "px", Doc: "Center of the taught region, from the top"},
-		{Name: "angle", Unit: "deg", Doc: "Turn against the taught position, clockwise"},
-		{Name: "size", Doc: "Size against the taught one"},
-	},
+	Measures:       measures,
 }, func() OutlineSettings {
 	return OutlineSettings{Turn: 20, Contrast: "same", Sensitivity: 0.5, AcceptScore: 0.6}
 }, teachOutline)
@@ -84,7 +59,7 @@ func teachOutline(t *check.Teaching, s *OutlineSettings) (check.Taught, error) {
 		mark.Points = append(mark.Points, raster.Point{X: m.center.X + p.x, Y: m.center.Y + p.y})
 	}
 	t.Marks = append(t.Marks, mark)
-	least, most := s.sizes()
+	least, most := sizesOf(s.Size)
 	o := &outline{s: *s, model: m, free: freedom{turn: s.Turn > 0, size: most > least}}
 	return o, nil
 }
@@ -125,41 +100,18 @@ func (j *outlineJudge) Place() raster.Transform { return j.place }
 
 func (j *outlineJudge) Judge(in *check.Input, out *check.Finding) {
 	best, found := j.find(in)
-	out.Read("score", "", best.score)
-	out.Readings[0].Limits = check.Band{Least: j.s.AcceptScore, Most: math.Inf(1)}
 	if !found || best.score < j.s.AcceptScore {
-		out.Outcome = check.Failed
-		b := append(out.Sentence, "not found (best score "...)
-		b = append(check.AppendNumber(b, best.score), ", "...)
-		b = append(check.AppendNumber(append(b, "at least "...), j.s.AcceptScore), " wanted)"...)
-		out.Sentence = b
+		notFound(out, best.score, j.s.AcceptScore)
 		return
 	}
-	turn := raster.WrapAngle(best.angle - in.On.Angle())
-	size := best.size / in.On.Size()
-	out.Read("x", "px", best.x)
-	out.Read("y", "px", best.y)
-	out.Read("angle", "deg", turn)
-	out.Read("size", "", size)
-	j.place = raster.Moving(j.model.center, raster.Pose{X: best.x, Y: best.y, Angle: best.angle, Size: best.size})
-	j.mark(in, out, best)
-
-	b := append(out.Sentence, "found at "...)
-	b = append(check.AppendNumber(b, check.Rounded(best.x, 10)), ", "...)
-	b = append(check.AppendNumber(b, check.Rounded(best.y, 10)), ", turned "...)
-	b = append(check.AppendNumber(b, check.Rounded(turn, 10)), "°, score "...)
-	out.Sentence = check.AppendNumber(b, check.Rounded(best.score, 100))
-
-	if j.s.Accept != nil && !j.s.Accept.Contains(in.On, raster.Point{X: best.x, Y: best.y}) {
-		out.MarkOutline(*j.s.Accept, in.On, check.RoleRegion)
-		out.Fail("found, but outside its accept area")
-	}
+	j.place = report(in, out, best, j.model.center, &j.s.Area, j.s.AcceptScore)
+	j.mark(out)
 }
 
 // shownPoints is how many of the outline's points a finding draws.
 const shownPoints = 120
 
-func (j *outlineJudge) mark(in *check.Input, out *check.Finding, p pose) {
+func (j *outlineJudge) mark(out *check.Finding) {
 	out.MarkOutline(j.s.Region, j.place, check.RoleFound)
 	points := j.model.levels[0].points
 	m := out.AddMark(check.Points, check.RoleFound, "")
@@ -167,9 +119,6 @@ func (j *outlineJudge) mark(in *check.Input, out *check.Finding, p pose) {
 		q := points[i*len(points)/n]
 		m.Points = append(m.Points, j.place.Apply(raster.Point{X: j.model.center.X + q.x, Y: j.model.center.Y + q.y}))
 	}
-	c := out.AddMark(check.Cross, check.RoleFound, "")
-	c.Turn = p.angle
-	c.Points = append(c.Points, raster.Point{X: p.x, Y: p.y})
 }
 
 // find returns the best pose on the full picture; found is false where nothing
@@ -183,11 +132,11 @@ func (j *outlineJudge) find(in *check.Input) (best pose, found bool) {
 	}
 	on := turnAndSize{in.On.Angle(), in.On.Size()}
 	if j.tries == nil || j.triesOn != on {
-		least, most := j.s.sizes()
+		least, most := sizesOf(j.s.Size)
 		j.tries, j.triesOn = orientations(l.radius, on.angle, j.s.Turn, float64(least*on.size), float64(most*on.size)), on
 	}
 	signed := j.s.Contrast != "either"
-	hits := j.coarse.look(g, l, j.tries, j.searchBox(in, g, top), signed, float64(0.75*j.s.AcceptScore), mostGuesses)
+	hits := j.coarse.look(g, l, j.tries, j.s.searched(in, g, top), signed, float64(0.75*j.s.AcceptScore), mostGuesses)
 	j.poses = j.poses[:0]
 	for _, h := range hits {
 		t := j.tries[h.turn]
@@ -219,11 +168,11 @@ func (j *outlineJudge) inRange(in *check.Input, p pose) bool {
 	if math.Abs(raster.WrapAngle(p.angle-in.On.Angle())) > j.s.Turn+turnSlack {
 		return false
 	}
-	least, most := j.s.sizes()
+	least, most := sizesOf(j.s.Size)
 	if s := p.size / in.On.Size(); s < least-0.01 || s > most+0.01 {
 		return false
 	}
-	return j.s.Search == nil || j.s.Search.Contains(in.On, raster.Point{X: p.x, Y: p.y})
+	return j.s.allows(in, p.x, p.y)
 }
 
 // keepBest sorts the poses by score, drops those that ran into a better one or stand
@@ -248,18 +197,4 @@ next:
 		}
 	}
 	j.poses = j.poses[:n]
-}
-
-// searchBox returns the pixels of level k where the center is looked for.
-func (j *outlineJudge) searchBox(in *check.Input, g *raster.Gray, k int) box {
-	b := box{0, 0, g.W, g.H}
-	if j.s.Search == nil {
-		return b
-	}
-	x0, y0, x1, y1 := j.s.Search.Bounds(in.On)
-	scale := 1 / float64(int(1)<<k)
-	return box{
-		max(b.x0, int(math.Floor(float64(x0*scale)))-1), max(b.y0, int(math.Floor(float64(y0*scale)))-1),
-		min(b.x1, int(math.Ceil(float64(x1*scale)))+1), min(b.y1, int(math.Ceil(float64(y1*scale)))+1),
-	}
 }

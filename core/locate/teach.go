@@ -64,7 +64,7 @@ func learn(ref *raster.Gray, region raster.Region, sensitivity float64) (*model,
 func learnLevel(g *raster.Gray, region raster.Region, center raster.Point, k int, sensitivity float64) level {
 	scale := 1 / float64(int(1)<<k)
 	edges := thinEdges(g, region, scale)
-	slices.SortFunc(edges, func(a, b edge) int {
+	slices.SortFunc(edges, func(a, b edgePixel) int {
 		return cmp.Or(cmp.Compare(b.strength, a.strength), cmp.Compare(a.y, b.y), cmp.Compare(a.x, b.x))
 	})
 	// The strength of a clear edge here: nine of ten are weaker.
@@ -100,21 +100,21 @@ func learnLevel(g *raster.Gray, region raster.Region, center raster.Point, k int
 	return l
 }
 
-type edge struct {
+type edgePixel struct {
 	x, y     int
 	strength float64
 }
 
 // thinEdges returns the pixels of the region whose gradient is greatest across
 // their edge.
-func thinEdges(g *raster.Gray, region raster.Region, scale float64) []edge {
+func thinEdges(g *raster.Gray, region raster.Region, scale float64) []edgePixel {
 	strength := func(x, y int) float64 {
 		gx, gy := sobel(g, x, y)
 		return raster.Hypot(float64(gx), float64(gy))
 	}
 	// Neighbors across the edge, by the direction of the gradient in eighths.
 	ahead := [4][2]int{{1, 0}, {1, 1}, {0, 1}, {-1, 1}}
-	var out []edge
+	var out []edgePixel
 	for _, s := range region.SpansInto(nil, raster.Transform{A: scale}, g.W, g.H) {
 		y := int(s.Y)
 		if y < 2 || y >= g.H-2 {
@@ -128,7 +128,7 @@ func thinEdges(g *raster.Gray, region raster.Region, scale float64) []edge {
 			}
 			a := ahead[(sector(gx, gy)+1)/2%4]
 			if v > strength(x-a[0], y-a[1]) && v >= strength(x+a[0], y+a[1]) {
-				out = append(out, edge{x, y, v})
+				out = append(out, edgePixel{x, y, v})
 			}
 		}
 	}
@@ -136,7 +136,7 @@ func thinEdges(g *raster.Gray, region raster.Region, scale float64) []edge {
 }
 
 // dropShort leaves out edges of fewer than least connected pixels: specks.
-func dropShort(edges []edge, w, least int) []edge {
+func dropShort(edges []edgePixel, w, least int) []edgePixel {
 	at := make(map[int]int, len(edges))
 	for i, e := range edges {
 		at[e.y*w+e.x] = i
@@ -165,7 +165,7 @@ func dropShort(edges []edge, w, least int) []edge {
 		}
 		sizes = append(sizes, n)
 	}
-	var out []edge
+	var out []edgePixel
 	for i, e := range edges {
 		if sizes[chain[i]-1] >= least {
 			out = append(out, e)
