@@ -19,6 +19,7 @@ var Kinds = recipe.Kinds{
 	presence.Level,
 	presence.Detail,
 	count.Spots,
+	count.Edges,
 	color.Shade,
 	measure.Gap,
 	measure.Size,

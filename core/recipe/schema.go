@@ -3,6 +3,7 @@ package recipe
 import (
 	"encoding/json"
 	"fmt"
+	"reflect"
 	"slices"
 	"strings"
 
@@ -65,7 +66,10 @@ func reflectObject(v any) object {
 
 // Schema returns the JSON Schema (draft 2020-12) of recipe.yaml for the given kinds.
 func Schema(kinds Kinds) []byte {
-	data, err := json.MarshalIndent(schemaOf(kinds), "", "  ")
+	region := reflectObject(raster.Region{})
+	schema := shareRegions(schemaOf(kinds), region).(object)
+	schema["$defs"] = object{"region": region}
+	data, err := json.MarshalIndent(schema, "", "  ")
 	if err != nil {
 		panic(err)
 	}
@@ -162,10 +166,33 @@ func checkSchema(k check.Kind, limits object) object {
 		}
 		props["limits"] = object{"type": "object", "additionalProperties": false, "properties": readings, "description": "Limits of the readings"}
 	}
-	return object{
-		"description": k.Doc, "type": "object", "properties": props,
-		"required": s["required"], "additionalProperties": false,
+	out := object{"description": k.Doc, "type": "object", "properties": props, "additionalProperties": false}
+	if s["required"] != nil {
+		out["required"] = s["required"]
 	}
+	return out
+}
+
+// shareRegions puts the schema of a region, which most kinds have, in one place.
+func shareRegions(v any, region object) any {
+	switch v := v.(type) {
+	case []any:
+		for i := range v {
+			v[i] = shareRegions(v[i], region)
+		}
+	case object:
+		if reflect.DeepEqual(v["properties"], region["properties"]) {
+			out := object{"$ref": "#/$defs/region"}
+			if v["description"] != nil {
+				out["description"] = v["description"]
+			}
+			return out
+		}
+		for k, x := range v {
+			v[k] = shareRegions(x, region)
+		}
+	}
+	return v
 }
 
 // compile makes a validator of the schema. It is done once for a set of kinds.
@@ -239,6 +266,9 @@ func knownFields(s *validator.Schema, url string) []string {
 			return
 		}
 		seen[s] = true
+		if s.Ref != nil {
+			walk(s.Ref)
+		}
 		if s.Location == url {
 			for n := range s.Properties {
 				found = append(found, n)
