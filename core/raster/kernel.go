@@ -57,3 +57,52 @@ func SumShifted(dst, base []uint8, offs []int32, least uint8) bool {
 	}
 	return sumShifted(dst, base, offs, least)
 }
+
+// DotShifted sets dst[x] to the sum of weights[i]·base[offs[i]+x] over all i. len(dst)
+// must be a multiple of 16 and the number of offsets even; no sum may leave int32. It
+// panics if an offset leads out of base.
+func DotShifted(dst []int32, base []int16, offs []int32, weights []int16) {
+	if len(dst)%16 != 0 || len(offs)%2 != 0 || len(offs) != len(weights) {
+		panic(fmt.Sprintf("raster: DotShifted on %d places, %d offsets, %d weights", len(dst), len(offs), len(weights)))
+	}
+	for _, o := range offs {
+		if o < 0 || int(o)+len(dst) > len(base) {
+			panic(fmt.Sprintf("raster: DotShifted: offset %d + %d leads out of %d", o, len(dst), len(base)))
+		}
+	}
+	if len(dst) == 0 || len(offs) == 0 {
+		clear(dst)
+		return
+	}
+	dotShifted(dst, base, offs, weights)
+}
+
+// Dot returns the sum of a[i]·b[i]. It panics if b is shorter than a.
+func Dot(a, b []uint8) int { return dotRow(a, b[:len(a)]) }
+
+// SobelRow sets dst[i] to |gx| + |gy| of the Sobel operator at pixel i+1 of the row mid,
+// at most 255. The rows must have len(dst)+2 pixels.
+func SobelRow(dst, up, mid, down []uint8) { sobelRow(dst, up, mid, down) }
+
+// Smoother smooths pictures with a 5×5 Gaussian (1 4 6 4 1). It keeps its memory.
+type Smoother struct{ sums []uint16 }
+
+// Smooth writes the smoothed picture into dst, which must not be g. Beyond its border
+// the picture goes on as it ends. Each pixel is rounded once.
+func (s *Smoother) Smooth(dst, g *Gray) {
+	dst.Resize(g.W, g.H)
+	if g.W == 0 || g.H == 0 {
+		return
+	}
+	if cap(s.sums) < g.W+4 {
+		s.sums = make([]uint16, g.W+4)
+	}
+	sums := s.sums[:g.W+4]
+	row := func(y int) []uint8 { return g.Row(min(max(y, 0), g.H-1)) }
+	for y := range g.H {
+		gaussDown(sums[2:2+g.W], row(y-2), row(y-1), row(y), row(y+1), row(y+2))
+		sums[0], sums[1] = sums[2], sums[2]
+		sums[g.W+2], sums[g.W+3] = sums[g.W+1], sums[g.W+1]
+		gaussAcross(dst.Row(y), sums)
+	}
+}

@@ -98,4 +98,96 @@ func sumShifted(dst, base []uint8, offs []int32, least uint8) bool {
 	return sumShiftedRef(dst, base, offs, least)
 }
 
-func integralRow(dst, above []uint32, row []uint8) { integralRowRef(dst, above, row) }
+// for x := range n { dst[x] = Σ weights[i]·base[offs[i]+x] }, i < 2·pairs, n a multiple of 16.
+//
+//go:noescape
+func dotShiftedAVX2(dst *int32, base *int16, offs *int32, weights *int16, pairs, n int)
+
+// Σ a[i]·b[i], i < n, n a multiple of 16 and at most 16384.
+//
+//go:noescape
+func dotRowAVX2(a, b *uint8, n int) int
+
+// for i := range n { dst[i] = min(|gx|+|gy|, 255) at pixel i+1 }, n a multiple of 16.
+//
+//go:noescape
+func sobelRowAVX2(dst, up, mid, down *uint8, n int)
+
+// for i := range n { dst[i] = a[i]+4b[i]+6c[i]+4d[i]+e[i] }, n a multiple of 16.
+//
+//go:noescape
+func gaussDownAVX2(dst *uint16, a, b, c, d, e *uint8, n int)
+
+// for i := range n { dst[i] = (s[i]+4s[i+1]+6s[i+2]+4s[i+3]+s[i+4]+128)>>8 }, n a multiple of 16.
+//
+//go:noescape
+func gaussAcrossAVX2(dst *uint8, src *uint16, n int)
+
+// for i := range n { dst[i] = above[i] + Σ row[0…i] }, n a multiple of 16; the result
+// is Σ row.
+//
+//go:noescape
+func integralRowAVX2(dst, above *uint32, row *uint8, n int) uint32
+
+func integralRow(dst, above []uint32, row []uint8) {
+	n, sum := 0, uint32(0)
+	if useAVX2 && len(row) >= 16 {
+		n = len(row) &^ 15
+		_, _ = dst[n-1], above[n-1]
+		sum = integralRowAVX2(&dst[0], &above[0], &row[0], n)
+	}
+	integralRowRef(dst[n:], above[n:], row[n:], sum)
+}
+
+func dotRow(a, b []uint8) int {
+	const most = 16384
+	sum := 0
+	if useAVX2 {
+		for len(a) >= 16 {
+			n := min(len(a)&^15, most)
+			_ = b[n-1]
+			sum += dotRowAVX2(&a[0], &b[0], n)
+			a, b = a[n:], b[n:]
+		}
+	}
+	return sum + dotRowRef(a, b)
+}
+
+func sobelRow(dst, up, mid, down []uint8) {
+	n := 0
+	if useAVX2 && len(dst) >= 16 {
+		n = len(dst) &^ 15
+		_, _, _ = up[n+1], mid[n+1], down[n+1]
+		sobelRowAVX2(&dst[0], &up[0], &mid[0], &down[0], n)
+	}
+	sobelRowRef(dst[n:], up[n:], mid[n:], down[n:])
+}
+
+func gaussDown(dst []uint16, a, b, c, d, e []uint8) {
+	n := 0
+	if useAVX2 && len(dst) >= 16 {
+		n = len(dst) &^ 15
+		_, _, _, _, _ = a[n-1], b[n-1], c[n-1], d[n-1], e[n-1]
+		gaussDownAVX2(&dst[0], &a[0], &b[0], &c[0], &d[0], &e[0], n)
+	}
+	gaussDownRef(dst[n:], a[n:], b[n:], c[n:], d[n:], e[n:])
+}
+
+func gaussAcross(dst []uint8, src []uint16) {
+	n := 0
+	if useAVX2 && len(dst) >= 16 {
+		n = len(dst) &^ 15
+		_ = src[n+3]
+		gaussAcrossAVX2(&dst[0], &src[0], n)
+	}
+	gaussAcrossRef(dst[n:], src[n:])
+}
+
+// dotShifted relies on DotShifted having checked every offset.
+func dotShifted(dst []int32, base []int16, offs []int32, weights []int16) {
+	if useAVX2 {
+		dotShiftedAVX2(&dst[0], &base[0], &offs[0], &weights[0], len(offs)/2, len(dst))
+		return
+	}
+	dotShiftedRef(dst, base, offs, weights)
+}

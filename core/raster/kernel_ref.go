@@ -61,13 +61,57 @@ func sumShiftedRef(dst, base []uint8, offs []int32, least uint8) bool {
 	return hit
 }
 
-// integralRowRef: dst[i] = above[i] + Σ row[0…i], modulo 2^32.
-func integralRowRef(dst, above []uint32, row []uint8) {
-	sum := uint32(0)
+// integralRowRef: dst[i] = above[i] + sum + Σ row[0…i], modulo 2^32.
+func integralRowRef(dst, above []uint32, row []uint8, sum uint32) {
 	above = above[:len(row)]
 	dst = dst[:len(row)]
 	for i, v := range row {
 		sum += uint32(v)
 		dst[i] = above[i] + sum
+	}
+}
+
+// dotRowRef returns Σ a[i]·b[i].
+func dotRowRef(a, b []uint8) int {
+	sum := 0
+	b = b[:len(a)]
+	for i, v := range a {
+		sum += int(v) * int(b[i])
+	}
+	return sum
+}
+
+// dotShiftedRef: dst[x] = Σ weights[i]·base[offs[i]+x].
+func dotShiftedRef(dst []int32, base []int16, offs []int32, weights []int16) {
+	clear(dst)
+	for i, o := range offs {
+		w := int32(weights[i])
+		for x, v := range base[o : int(o)+len(dst)] {
+			dst[x] += w * int32(v)
+		}
+	}
+}
+
+// sobelRowRef: dst[i] = |gx| + |gy| at pixel i+1, at most 255; the rows have
+// len(dst)+2 pixels.
+func sobelRowRef(dst, up, mid, down []uint8) {
+	for i := range dst {
+		gx := int(up[i+2]) + 2*int(mid[i+2]) + int(down[i+2]) - int(up[i]) - 2*int(mid[i]) - int(down[i])
+		gy := int(down[i]) + 2*int(down[i+1]) + int(down[i+2]) - int(up[i]) - 2*int(up[i+1]) - int(up[i+2])
+		dst[i] = uint8(min(max(gx, -gx)+max(gy, -gy), 255))
+	}
+}
+
+// gaussDownRef: dst[i] = a + 4b + 6c + 4d + e.
+func gaussDownRef(dst []uint16, a, b, c, d, e []uint8) {
+	for i := range dst {
+		dst[i] = uint16(a[i]) + 4*uint16(b[i]) + 6*uint16(c[i]) + 4*uint16(d[i]) + uint16(e[i])
+	}
+}
+
+// gaussAcrossRef: dst[i] = (s[i] + 4s[i+1] + 6s[i+2] + 4s[i+3] + s[i+4] + 128) / 256.
+func gaussAcrossRef(dst []uint8, s []uint16) {
+	for i := range dst {
+		dst[i] = uint8((uint(s[i]) + 4*uint(s[i+1]) + 6*uint(s[i+2]) + 4*uint(s[i+3]) + uint(s[i+4]) + 128) >> 8)
 	}
 }

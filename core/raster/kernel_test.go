@@ -66,6 +66,32 @@ func TestKernelsEqualTheirReferences(t *testing.T) {
 			bandBitsRef(words, r, lo, hi)
 			require.Equal(t, words, BandBits([]uint32{}, r, lo, hi), "band %d…%d of %d pixels", lo, hi, n)
 			require.Equal(t, bandCountRef(r, lo, hi), BandCount(r, lo, hi), "count in %d…%d of %d pixels", lo, hi, n)
+
+			require.Equal(t, dotRowRef(r, g), Dot(r, g), "dot of %d pixels", n)
+			up, _ := guarded(rng, n+2, align)
+			mid, _ := guarded(rng, n+2, 1)
+			down, _ := guarded(rng, n+2, 2)
+			SobelRow(got, up, mid, down)
+			sobelRowRef(want, up, mid, down)
+			require.Equal(t, want, got, "sobel of %d pixels", n)
+			require.True(t, intact(), "sobel of %d pixels wrote outside", n)
+
+			tall, tallWant := make([]uint16, n+4), make([]uint16, n+4)
+			gaussDown(tall[:n], r, g, b, up[:n], mid[:n])
+			gaussDownRef(tallWant[:n], r, g, b, up[:n], mid[:n])
+			require.Equal(t, tallWant, tall, "gauss down %d pixels", n)
+			gaussAcross(got, tall)
+			gaussAcrossRef(want, tall)
+			require.Equal(t, want, got, "gauss across %d pixels", n)
+			require.True(t, intact(), "gauss across %d pixels wrote outside", n)
+
+			above, sums, sumsWant := make([]uint32, n), make([]uint32, n), make([]uint32, n)
+			for i := range above {
+				above[i] = rng.Uint32()
+			}
+			integralRow(sums, above, r)
+			integralRowRef(sumsWant, above, r, 0)
+			require.Equal(t, sumsWant, sums, "integral of %d pixels", n)
 		}
 	}
 }
@@ -117,4 +143,53 @@ func TestLumaKeepsGray(t *testing.T) {
 
 func TestBandBitsOfAnEmptyBand(t *testing.T) {
 	assert.Equal(t, []uint32{0}, BandBits([]uint32{7}, []uint8{1, 2, 3}, 5, 4))
+}
+
+func TestDotShiftedEqualsItsReference(t *testing.T) {
+	rng := rand.New(rand.NewPCG(7, 2))
+	for n := 0; n <= 96; n += 16 {
+		for points := 0; points <= 12; points += 2 {
+			base := make([]int16, n+50)
+			for i := range base {
+				base[i] = int16(rng.IntN(255) - 127)
+			}
+			offs, weights := make([]int32, points), make([]int16, points)
+			for i := range offs {
+				offs[i], weights[i] = int32(rng.IntN(51)), int16(rng.IntN(255)-127)
+			}
+			got, want := make([]int32, n), make([]int32, n)
+			DotShifted(got, base, offs, weights)
+			dotShiftedRef(want, base, offs, weights)
+			require.Equal(t, want, got, "%d places, %d points", n, points)
+		}
+	}
+	assert.Panics(t, func() { DotShifted(make([]int32, 16), make([]int16, 20), []int32{0, 5}, []int16{1, 1}) })
+	assert.Panics(t, func() { DotShifted(make([]int32, 16), make([]int16, 20), []int32{0}, []int16{1}) })
+}
+
+func TestDotOfMuch(t *testing.T) {
+	a := make([]uint8, 100_003)
+	for i := range a {
+		a[i] = 255
+	}
+	assert.Equal(t, 100_003*255*255, Dot(a, a))
+}
+
+func TestSmoothKeepsPlainPicturesAndWeighsASpeck(t *testing.T) {
+	g := NewGray(40, 9)
+	for i := range g.Pix {
+		g.Pix[i] = 77
+	}
+	var s Smoother
+	var dst Gray
+	s.Smooth(&dst, g)
+	assert.Equal(t, g.Pix, dst.Pix)
+	clear(g.Pix)
+	g.Row(4)[20] = 255
+	s.Smooth(&dst, g)
+	assert.Equal(t, []uint8{6, 24, 36, 24, 6}, dst.Row(4)[18:23])
+	one := NewGray(1, 1)
+	one.Pix[0] = 9
+	s.Smooth(&dst, one)
+	assert.Equal(t, []uint8{9}, dst.Pix)
 }
