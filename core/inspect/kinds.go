@@ -12,13 +12,16 @@ import (
 // Kinds is the registry: one line for each kind of check there is.
 var Kinds = recipe.Kinds{
 	locate.Outline,
+	locate.Patch,
 	locate.Edges,
 	locate.Disc,
 	locate.Spot,
 	presence.Tone,
 	presence.Level,
 	presence.Detail,
+	presence.Likeness,
 	count.Spots,
+	count.Repeats,
 	count.Edges,
 	color.Shade,
 	measure.Gap,

@@ -6,12 +6,6 @@ import (
 	"ricetta/core/raster"
 )
 
-// pose is a guess where the taught outline lies, in pixels of one pyramid level.
-type pose struct {
-	x, y, angle, size float64
-	score             float64
-}
-
 // freedom says which parts of a pose a fit may change besides its place.
 type freedom struct{ turn, size bool }
 

@@ -1,10 +1,8 @@
 package locate
 
 import (
-	"cmp"
 	"fmt"
 	"math"
-	"slices"
 
 	"ricetta/core/check"
 	"ricetta/core/raster"
@@ -17,8 +15,26 @@ type OutlineSettings struct {
 	Turn        float64   `json:"turn,omitempty" jsonschema:"minimum=0,maximum=180,default=20" jsonschema_description:"How far the item may be turned to either side in degrees"`
 	Size        []float64 `json:"size,omitempty" jsonschema:"minItems=2,maxItems=2" jsonschema_description:"Least and most size relative to the taught one, between 0.5 and 2; 1 to 1 if absent"`
 	Contrast    string    `json:"contrast,omitempty" jsonschema:"enum=same,enum=either,default=same" jsonschema_description:"same: light stays light; either: dark and light may be exchanged"`
+	Effort      string    `json:"effort,omitempty" jsonschema:"enum=quicker,enum=finer,default=quicker" jsonschema_description:"finer follows more and weaker guesses: slower, for outlines that are small or look alike"`
+	Views       []View    `json:"views,omitempty" jsonschema:"maxItems=20" jsonschema_description:"Further pictures of the same item, for where perspective or reflections change its outline; the best one wins"`
 	Sensitivity float64   `json:"sensitivity,omitempty" jsonschema:"minimum=0,maximum=1,default=0.5" jsonschema_description:"How weak an edge still belongs to the outline: 0 only the strongest, 1 all"`
 	AcceptScore float64   `json:"accept_score,omitempty" jsonschema:"minimum=0.2,maximum=1,default=0.6" jsonschema_description:"Least score at which the feature counts as found"`
+}
+
+// View is a further taught picture of the item: the same feature, upright as on the
+// reference.
+type View struct {
+	Picture string        `json:"picture" jsonschema_description:"A picture file of the recipe"`
+	Region  raster.Region `json:"region" jsonschema_description:"Round the same feature as on the reference picture"`
+}
+
+// Files implements check.Files.
+func (s *OutlineSettings) Files() []string {
+	var out []string
+	for _, v := range s.Views {
+		out = append(out, v.Picture)
+	}
+	return out
 }
 
 // Validate implements check.Validator.
@@ -28,6 +44,11 @@ func (s *OutlineSettings) Validate() error {
 	}
 	if err := s.validate(); err != nil {
 		return err
+	}
+	for i, v := range s.Views {
+		if err := v.Region.Validate(); err != nil {
+			return fmt.Errorf("views/%d/region: %w", i, err)
+		}
 	}
 	return validSizes(s.Size)
 }
@@ -54,43 +75,69 @@ func teachOutline(t *check.Teaching, s *OutlineSettings) (check.Taught, error) {
 	if err != nil {
 		return nil, err
 	}
+	least, most := sizesOf(s.Size)
+	o := &outline{
+		s: *s, center: m.center, free: freedom{turn: s.Turn > 0, size: most > least}, effort: quicker,
+		views: []view{{model: m}},
+	}
+	if s.Effort == "finer" {
+		o.effort = finer
+	}
+	for i, v := range s.Views {
+		pic, err := t.File(v.Picture)
+		if err != nil {
+			return nil, fmt.Errorf("views/%d: %w", i, err)
+		}
+		g := pic.Luma(new(raster.Gray))
+		if out := v.Region.AreaOutside(raster.Identity(), g.W, g.H); out > 0 {
+			return nil, fmt.Errorf("views/%d/region: %.0f %% of it lies outside %s; draw it inside", i, float64(out*100), v.Picture)
+		}
+		vm, err := learn(g, v.Region, s.Sensitivity)
+		if err != nil {
+			return nil, fmt.Errorf("views/%d: %w", i, err)
+		}
+		o.views = append(o.views, view{v.Picture, vm})
+	}
 	mark := check.Mark{Shape: check.Points, Role: check.RoleTaught}
 	for _, p := range m.levels[0].points {
 		mark.Points = append(mark.Points, raster.Point{X: m.center.X + p.x, Y: m.center.Y + p.y})
 	}
 	t.Marks = append(t.Marks, mark)
-	least, most := sizesOf(s.Size)
-	o := &outline{s: *s, model: m, free: freedom{turn: s.Turn > 0, size: most > least}}
+	o.warn(t)
 	return o, nil
 }
 
-type outline struct {
-	s     OutlineSettings
-	model *model
-	free  freedom
+// view is one taught picture of the item.
+type view struct {
+	picture string // "" for the reference
+	model   *model
 }
 
-func (o *outline) NewJudge() check.Judge { return &outlineJudge{outline: o} }
+type outline struct {
+	s      OutlineSettings
+	center raster.Point // of the taught region
+	views  []view
+	free   freedom
+	effort effort
+}
+
+func (o *outline) NewJudge() check.Judge {
+	return &outlineJudge{outline: o, seekers: make([]seeker, len(o.views))}
+}
 
 type outlineJudge struct {
 	*outline
-	coarse coarse
-	poses  []pose
-	place  raster.Transform
+	seekers []seeker // by view
+	place   raster.Transform
+}
 
+// seeker looks for one view. It keeps its memory.
+type seeker struct {
+	coarse  coarse
+	poses   []pose
 	tries   []turnAndSize // for the turn and size of the datum below
 	triesOn turnAndSize
 }
-
-// How many guesses are followed: from the first look, and on each finer level.
-const (
-	mostGuesses = 32
-	mostFiner   = 6
-)
-
-// hopeless is the share of the best guess's score below which a guess is given up:
-// from one level to the next scores change by far less than that.
-const hopeless = 0.7
 
 // turnSlack is how far in degrees a found turn may exceed the range, for the
 // range ends between two pixels.
@@ -99,68 +146,92 @@ const turnSlack = 0.25
 func (j *outlineJudge) Place() raster.Transform { return j.place }
 
 func (j *outlineJudge) Judge(in *check.Input, out *check.Finding) {
-	best, found := j.find(in)
-	if !found || best.score < j.s.AcceptScore {
+	best, seen := pose{}, 0
+	for i := range j.views {
+		if p, found := j.find(in, i); found && p.score > best.score {
+			best, seen = p, i
+		}
+	}
+	if best.score < j.s.AcceptScore || best.score == 0 {
 		notFound(out, best.score, j.s.AcceptScore)
 		return
 	}
-	j.place = report(in, out, best, j.model.center, &j.s.Area, j.s.AcceptScore)
-	j.mark(out)
+	j.place = report(in, out, best, j.center, &j.s.Area, j.s.AcceptScore)
+	if len(j.views) > 1 {
+		name := j.views[seen].picture
+		if name == "" {
+			name = "reference"
+		}
+		out.Texts = append(out.Texts, check.Text{Name: "view", Value: name})
+	}
+	j.mark(out, best, j.views[seen].model)
 }
 
 // shownPoints is how many of the outline's points a finding draws.
 const shownPoints = 120
 
-func (j *outlineJudge) mark(out *check.Finding) {
+func (j *outlineJudge) mark(out *check.Finding, p pose, m *model) {
 	out.MarkOutline(j.s.Region, j.place, check.RoleFound)
-	points := j.model.levels[0].points
-	m := out.AddMark(check.Points, check.RoleFound, "")
+	markPoints(out, p, m, check.RoleFound)
+}
+
+// markPoints draws the outline's points where the pose puts them.
+func markPoints(out *check.Finding, p pose, m *model, role check.Role) {
+	at := raster.Moving(raster.Point{}, raster.Pose{X: p.x, Y: p.y, Angle: p.angle, Size: p.size})
+	points := m.levels[0].points
+	mark := out.AddMark(check.Points, role, "")
 	for i, n := 0, min(len(points), shownPoints); i < n; i++ {
 		q := points[i*len(points)/n]
-		m.Points = append(m.Points, j.place.Apply(raster.Point{X: j.model.center.X + q.x, Y: j.model.center.Y + q.y}))
+		mark.Points = append(mark.Points, at.Apply(raster.Point{X: q.x, Y: q.y}))
 	}
 }
 
-// find returns the best pose on the full picture; found is false where nothing
-// came near.
-func (j *outlineJudge) find(in *check.Input) (best pose, found bool) {
-	top := len(j.model.levels) - 1
-	l := &j.model.levels[top]
-	g := in.Level(top)
-	if g.W < 4 || g.H < 4 {
-		return pose{}, false
-	}
-	on := turnAndSize{in.On.Angle(), in.On.Size()}
-	if j.tries == nil || j.triesOn != on {
-		least, most := sizesOf(j.s.Size)
-		j.tries, j.triesOn = orientations(l.radius, on.angle, j.s.Turn, float64(least*on.size), float64(most*on.size)), on
-	}
-	signed := j.s.Contrast != "either"
-	hits := j.coarse.look(g, l, j.tries, j.s.searched(in, g, top), signed, float64(0.75*j.s.AcceptScore), mostGuesses)
-	j.poses = j.poses[:0]
-	for _, h := range hits {
-		t := j.tries[h.turn]
-		p := l.fit(g, pose{x: float64(h.x) + 0.5, y: float64(h.y) + 0.5, angle: t.angle, size: t.size}, 2, 3, j.free, signed)
-		p.score = l.score(g, p, signed)
-		j.poses = append(j.poses, p)
-	}
-	j.keepBest(mostFiner)
-	for k := top - 1; k >= 0; k-- {
-		l, g = &j.model.levels[k], in.Level(k)
-		for i := range j.poses {
-			p := &j.poses[i]
-			p.x, p.y = p.x+p.x, p.y+p.y
-			*p = l.fit(g, *p, 2, 3, j.free, signed)
-			p.score = l.score(g, *p, signed)
-		}
-		j.keepBest(max(2, mostFiner-2*(top-k)))
-	}
-	for _, p := range j.poses {
+// find returns the best pose of a view on the full picture; found is false where
+// nothing came near.
+func (j *outlineJudge) find(in *check.Input, view int) (best pose, found bool) {
+	for _, p := range j.seek(in, view, j.effort) {
 		if j.inRange(in, p) {
 			return p, true
 		}
 	}
 	return pose{}, false
+}
+
+// seek returns the poses that were followed to the full picture, best first.
+func (j *outlineJudge) seek(in *check.Input, view int, e effort) []pose {
+	k, m := &j.seekers[view], j.views[view].model
+	top := len(m.levels) - 1
+	l := &m.levels[top]
+	g := in.Level(top)
+	if g.W < 4 || g.H < 4 {
+		return nil
+	}
+	on := turnAndSize{in.On.Angle(), in.On.Size()}
+	if k.tries == nil || k.triesOn != on {
+		least, most := sizesOf(j.s.Size)
+		k.tries, k.triesOn = orientations(l.radius, on.angle, j.s.Turn, float64(least*on.size), float64(most*on.size)), on
+	}
+	signed := j.s.Contrast != "either"
+	hits := k.coarse.look(g, l, k.tries, j.s.searched(in, g, top), signed, float64(e.nearly*j.s.AcceptScore), e.guesses)
+	k.poses = k.poses[:0]
+	for _, h := range hits {
+		t := k.tries[h.turn]
+		p := l.fit(g, pose{x: float64(h.x) + 0.5, y: float64(h.y) + 0.5, angle: t.angle, size: t.size}, 2, 3, j.free, signed)
+		p.score = l.score(g, p, signed)
+		k.poses = append(k.poses, p)
+	}
+	k.poses = keepBest(k.poses, e.finer, e.hopeless)
+	for n := top - 1; n >= 0; n-- {
+		l, g = &m.levels[n], in.Level(n)
+		for i := range k.poses {
+			p := &k.poses[i]
+			p.x, p.y = p.x+p.x, p.y+p.y
+			*p = l.fit(g, *p, 2, 3, j.free, signed)
+			p.score = l.score(g, *p, signed)
+		}
+		k.poses = keepBest(k.poses, max(2, e.finer-2*(top-n)), e.hopeless)
+	}
+	return k.poses
 }
 
 // inRange reports whether the pose keeps the turn and size ranges and the search area.
@@ -173,28 +244,4 @@ func (j *outlineJudge) inRange(in *check.Input, p pose) bool {
 		return false
 	}
 	return j.s.allows(in, p.x, p.y)
-}
-
-// keepBest sorts the poses by score, drops those that ran into a better one or stand
-// no chance against the best, and keeps most of them.
-func (j *outlineJudge) keepBest(most int) {
-	slices.SortStableFunc(j.poses, func(a, b pose) int { return cmp.Compare(b.score, a.score) })
-	n := 0
-next:
-	for _, p := range j.poses {
-		if n > 0 && p.score < float64(hopeless*j.poses[0].score) {
-			break
-		}
-		for _, q := range j.poses[:n] {
-			if raster.Hypot(p.x-q.x, p.y-q.y) < 2.5 && math.Abs(raster.WrapAngle(p.angle-q.angle)) < 3 {
-				continue next
-			}
-		}
-		j.poses[n] = p
-		n++
-		if n == most {
-			break
-		}
-	}
-	j.poses = j.poses[:n]
 }

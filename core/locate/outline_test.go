@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ricetta/core/check"
+	"ricetta/core/check/checktest"
 	"ricetta/core/raster"
 )
 
@@ -259,4 +260,81 @@ func BenchmarkOutline(b *testing.B) {
 			}
 		})
 	}
+}
+
+// What people otherwise learn the hard way is said at teaching.
+func TestOutlineWarnings(t *testing.T) {
+	warnings := func(region raster.Region, turn float64, outlines ...[]raster.Point) ([]string, []check.Mark) {
+		pic := drawn(1, 1, outlines...)
+		s := Outline.New().(*OutlineSettings)
+		s.Region, s.Turn = region, turn
+		teaching := check.Teaching{Picture: pic, Reference: pic.Gray}
+		_, err := Outline.Teach(&teaching, s)
+		require.NoError(t, err)
+		return teaching.Warnings, teaching.Marks
+	}
+	edge := raster.Rect(-50, 180, 700, 300).Outline(raster.Identity(), nil)
+	w, _ := warnings(raster.Rect(100, 150, 200, 60), 10, edge)
+	require.NotEmpty(t, w)
+	assert.Contains(t, w[0], "can slide: nothing holds it in the direction of 0°", "a straight line")
+	w, _ = warnings(raster.Rect(140, 90, 120, 120), 180, round(200, 150, 45))
+	require.NotEmpty(t, w)
+	assert.Contains(t, w[0], "looks the same however it is turned")
+	w, _ = warnings(raster.Rect(140, 90, 120, 120), 0, round(200, 150, 45))
+	assert.Empty(t, w, "its turn is not asked for")
+	part := raster.Polygon([2]float64{60, 60}, [2]float64{160, 70}, [2]float64{120, 160})
+	twin := raster.Moving(raster.Point{X: 110, Y: 100}, raster.Pose{X: 340, Y: 240, Angle: 8, Size: 1})
+	w, marks := warnings(raster.Rect(45, 45, 130, 130), 20, part.Outline(raster.Identity(), nil), part.Outline(twin, nil))
+	require.Len(t, w, 1)
+	assert.Regexp(t, `a second place that looks nearly alike: at 339, 25\d, turned 8°, it scores (0\.9\d|1\.00), the taught one (0\.9\d|1\.00)`, w[0])
+	require.Len(t, marks, 2)
+	assert.Equal(t, check.RoleLeftOut, marks[1].Role)
+	w, _ = warnings(raster.Rect(45, 45, 130, 130), 20, part.Outline(raster.Identity(), nil))
+	assert.Empty(t, w)
+}
+
+// The feature under another perspective is found by its own view, which is told; the
+// place is that of the taught region all the same.
+func TestOutlineViews(t *testing.T) {
+	straight := raster.Polygon([2]float64{150, 120}, [2]float64{330, 120}, [2]float64{330, 200}, [2]float64{260, 200}, [2]float64{260, 250}, [2]float64{150, 250})
+	slanted := raster.Polygon([2]float64{150, 120}, [2]float64{290, 145}, [2]float64{270, 225}, [2]float64{200, 210}, [2]float64{170, 275}, [2]float64{110, 250})
+	ref, other := drawn(1, 1, straight.Outline(raster.Identity(), nil)), drawn(1, 2, slanted.Outline(raster.Identity(), nil))
+	s := Outline.New().(*OutlineSettings)
+	s.Region, s.AcceptScore = raster.Rect(130, 100, 220, 170), 0.7
+	s.Views = []View{{"slanted.png", raster.Rect(90, 100, 220, 190)}}
+	require.NoError(t, s.Validate())
+	assert.Equal(t, []string{"slanted.png"}, s.Files())
+	files := map[string]raster.Picture{"slanted.png": other}
+	taught, err := Outline.Teach(&check.Teaching{Picture: ref, Reference: ref.Gray, File: func(n string) (raster.Picture, error) { return files[n], nil }}, s)
+	require.NoError(t, err)
+	j := taught.NewJudge()
+	for want, shape := range map[string]raster.Region{"reference": straight, "slanted.png": slanted} {
+		f := judgePatch(j, drawn(3, 9, shape.Outline(raster.Transform{A: 1, X: 12.4, Y: -7.2}, nil)).Gray)
+		x, y, _, _ := place(t, f)
+		require.Len(t, f.Texts, 1)
+		assert.Equal(t, want, f.Texts[0].Value)
+		c := s.Region.Center()
+		if want != "reference" {
+			c = s.Views[0].Region.Center()
+		}
+		assert.InDelta(t, c.X+12.4, x, 0.1)
+		assert.InDelta(t, c.Y-7.2, y, 0.1)
+	}
+}
+
+// Without its middle, which varies, the border alone is learned.
+func TestOutlineWithoutItsMiddle(t *testing.T) {
+	frame := raster.Rect(100, 80, 200, 150).Outline(raster.Identity(), nil)
+	ref := drawn(1, 1, frame, round(200, 150, 30))
+	s := Outline.New().(*OutlineSettings)
+	s.Region = raster.Rect(80, 60, 240, 190)
+	s.Region.Without = []raster.Shape{raster.Rect(130, 105, 140, 100).Shape}
+	f := checktest.Judge(t, Outline, s, ref, drawn(3, 1, frame), raster.Identity())
+	score, _ := f.Value("score")
+	assert.Greater(t, score, 0.9, "nothing is missing of the border")
+	s.Region.Without = nil
+	ref = drawn(1, 1, frame, raster.Polygon([2]float64{140, 110}, [2]float64{250, 120}, [2]float64{190, 200}).Outline(raster.Identity(), nil))
+	f = checktest.Judge(t, Outline, s, ref, drawn(3, 1, frame), raster.Identity())
+	less, _ := f.Value("score")
+	assert.LessOrEqual(t, less, score)
 }
