@@ -2,6 +2,8 @@ package color
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"strconv"
 
 	"ricetta/core/check"
@@ -39,11 +41,11 @@ var Shade = check.Define(check.Kind{
 func teachShade(t *check.Teaching, s *ShadeSettings) (check.Taught, error) {
 	out := &shade{region: s.Region}
 	if s.Color != "" {
-		v, err := strconv.ParseUint(s.Color[1:], 16, 32)
-		if err != nil {
+		c, ok := parse(s.Color)
+		if !ok {
 			return nil, fmt.Errorf("color: %s is not a color; write it as #rrggbb", s.Color)
 		}
-		out.want = FromSRGB(uint8(v>>16), uint8(v>>8), uint8(v))
+		out.want = FromSRGB(c[0], c[1], c[2])
 		return out, nil
 	}
 	w, h := t.Picture.Size()
@@ -59,6 +61,20 @@ func teachShade(t *check.Teaching, s *ShadeSettings) (check.Taught, error) {
 	}
 	out.want = want
 	return out, nil
+}
+
+// parse reads a color written as #rrggbb.
+func parse(s string) (rgb [3]uint8, ok bool) {
+	if len(s) != 7 || s[0] != '#' {
+		return rgb, false
+	}
+	v, err := strconv.ParseUint(s[1:], 16, 32)
+	return [3]uint8{uint8(v >> 16), uint8(v >> 8), uint8(v)}, err == nil
+}
+
+// sortedNames lists the keys in order.
+func sortedNames(m map[string]string) []string {
+	return slices.Sorted(maps.Keys(m))
 }
 
 type shade struct {

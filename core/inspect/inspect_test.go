@@ -201,6 +201,22 @@ func TestVerdictsAreTheSameToTheLastBit(t *testing.T) {
   - {id: detail, kind: presence.detail, on: card, region: {ring: [200, 150, 20, 70]}}
   - {id: shade, kind: color.shade, on: card, region: {polygon: [[120, 90], [280, 100], [200, 220]]}, color: "#806040"}
   - {id: gap, kind: measure.gap, on: card, from: {arrow: [80, 150, 120, 150], width: 20}, to: {arrow: [280, 150, 320, 150], width: 20}}
+  - {id: size, kind: measure.size, on: card, region: {rect: [80, 50, 240, 200]}}
+  - {id: angle, kind: measure.angle, on: card, first: {arrow: [200, 50, 200, 90], width: 100}, second: {arrow: [320, 150, 280, 150], width: 100}}
+  - {id: circle, kind: measure.circle, on: card, region: {ring: [135, 110, 1, 14]}, rays: 36}
+  - {id: rim, kind: measure.rim, on: card, region: {ring: [135, 110, 1, 14]}, against: taught}
+  - {id: patch, kind: locate.patch, region: {rect: [100, 70, 200, 160]}, turn: 180}
+  - {id: disc, kind: locate.disc, on: card, region: {ring: [135, 110, 1, 14]}}
+  - {id: spot, kind: locate.spot, region: {rect: [110, 180, 180, 40]}, tone: {most: 60}}
+  - {id: edges, kind: locate.edges, on: card, edges: [{arrow: [200, 50, 200, 90], width: 120}, {arrow: [80, 170, 120, 170], width: 80}]}
+  - {id: like, kind: presence.likeness, on: patch, region: {rect: [118, 98, 160, 24]}}
+  - {id: reps, kind: count.repeats, on: card, region: {rect: [120, 95, 30, 30]}}
+  - {id: teeth, kind: count.edges, on: card, arrow: [115, 110, 285, 110]}
+  - {id: round, kind: count.edges, on: card, arc: [200, 150, 45, -170, 120]}
+  - {id: amount, kind: color.amount, on: card, region: {rect: [118, 98, 160, 24]}, tone: {least: 180}}
+  - {id: order, kind: color.order, on: card, region: {rect: [115, 100, 160, 20]}, expect: [a, b, c, d]}
+  - {id: local, kind: count.spots, on: card, region: {rect: [110, 90, 180, 40]}, local: {than: lighter}, split: 0.8}
+  - {id: auto, kind: count.spots, on: card, region: {rect: [110, 90, 180, 40]}, auto: lighter, neighbors: 4}
 `
 	r := plan(t, strings.Replace(text, "routes:", more+"routes:", 1)).NewRunner()
 	var b strings.Builder
@@ -209,6 +225,7 @@ func TestVerdictsAreTheSameToTheLastBit(t *testing.T) {
 		got := r.Inspect(raster.Picture{Gray: card(3+i%3, i%4 != 0, at)})
 		fmt.Fprintf(&b, "%d %s %s\n", i, got.Route, got.Sentence)
 		for _, f := range got.Findings {
+			fmt.Fprintf(&b, " %s %s: %s\n", f.Check, f.Outcome, f.Sentence)
 			for _, rd := range f.Readings {
 				fmt.Fprintf(&b, "  %s.%s %x\n", f.Check, rd.Name, math.Float64bits(rd.Value))
 			}
