@@ -56,7 +56,7 @@ var mayImport = []struct{ folder, allowed string }{
 	{"internal/station", "core"},
 	{"internal/bench", "internal/plant internal/folder internal/store internal/station demo core"},
 	{"core/inspect", "core"},
-	{"core/recipe", "core/check core/raster"},
+	{"core/recipe", "core/check core/edge core/raster"},
 	{"core/color", "core/check core/raster core/locate"},
 	{"core/measure", "core/check core/raster core/edge core/locate"},
 	{"core/count", "core/check core/raster core/edge core/locate"},

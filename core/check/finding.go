@@ -88,10 +88,12 @@ type Mark struct {
 	Points []raster.Point
 }
 
-// Column names one cell of every row and says whether it holds a text.
+// Column names one cell of every row and says whether it holds a text. Unit is "px"
+// for lengths that are converted with the readings.
 type Column struct {
 	Name string
 	Text bool
+	Unit string
 }
 
 // Cell is a figure or a text of a row, as its Column says.

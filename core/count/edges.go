@@ -68,7 +68,7 @@ type edgesJudge struct {
 	profile []float64
 }
 
-var edgeColumns = []check.Column{{Name: "x"}, {Name: "y"}, {Name: "along"}, {Name: "strength"}, {Name: "pitch"}}
+var edgeColumns = []check.Column{{Name: "x"}, {Name: "y"}, {Name: "along", Unit: "px"}, {Name: "strength"}, {Name: "pitch", Unit: "px"}}
 
 func (j *edgesJudge) Judge(in *check.Input, out *check.Finding) {
 	look := edge.Look{Polarity: j.s.Polarity, Step: j.s.Step}

@@ -313,3 +313,47 @@ func TestInspectDoesNotAllocate(t *testing.T) {
 	r.Inspect(pic)
 	assert.LessOrEqual(t, testing.AllocsPerRun(20, func() { r.Inspect(pic) }), 4.0)
 }
+
+func TestLengthsInMillimeters(t *testing.T) {
+	gap := `  - {id: gap, kind: measure.gap, unit: mm, on: card, from: {arrow: [80, 150, 120, 150], width: 20}, to: {arrow: [280, 150, 320, 150], width: 20}, limits: {distance: {nominal: 20, tolerance: 0.1}}}
+routes:`
+	pic := raster.Picture{Gray: card(4, true, home)}
+	value := func(r *Runner) (float64, *check.Finding) {
+		f := r.Inspect(pic).Findings[4]
+		v, _ := f.Value("distance")
+		return v, f
+	}
+	r := plan(t, strings.Replace(text, "routes:", gap, 1)).NewRunner()
+	_, f := value(r)
+	assert.Equal(t, check.Fault, f.Outcome)
+	assert.Contains(t, string(f.Sentence), "calibrate the station, or give picture.mm_per_px")
+	r.Calibrate(raster.Calibration{MMPerPx: 0.1})
+	v, f := value(r)
+	assert.InDelta(t, 20, v, 0.01)
+	assert.Equal(t, "mm", f.Readings[0].Unit)
+	assert.Equal(t, check.OK, f.Outcome)
+	r = plan(t, strings.Replace(strings.Replace(text, "routes:", gap, 1), "{kind: gray", "{mm_per_px: 0.2, kind: gray", 1)).NewRunner()
+	v, f = value(r)
+	assert.InDelta(t, 40, v, 0.02, "the recipe's own scale")
+	assert.Equal(t, check.Failed, f.Outcome)
+	r.Calibrate(raster.Calibration{MMPerPx: 0.1})
+	v, _ = value(r)
+	assert.InDelta(t, 20, v, 0.01, "the station's calibration goes before it")
+}
+
+// A small datum far from what rides on it is warned of, and the readings of the
+// reference picture are there to set limits from.
+func TestPrepareWarnsAndProposes(t *testing.T) {
+	p := plan(t, text)
+	assert.Empty(t, p.Warnings)
+	on := p.OnReference()
+	require.NotNil(t, on)
+	n, _ := on.Findings[1].Value("count")
+	assert.Equal(t, 4.0, n)
+	far := `  - {id: dot, kind: locate.disc, region: {ring: [135, 110, 1, 14]}}
+  - {id: there, kind: presence.level, on: dot, region: {rect: [330, 250, 40, 40]}}
+routes:`
+	p = plan(t, strings.Replace(text, "routes:", far, 1))
+	require.Len(t, p.Warnings, 1)
+	assert.Regexp(t, `^there reaches 29\d px away from it, and it is only 1\d px wide: .* shifts there by 0.5 px`, p.Warnings[0].Text)
+}

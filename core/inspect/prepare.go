@@ -19,6 +19,8 @@ type Plan struct {
 	// TaughtMarks are drawn on the reference picture, by check id.
 	TaughtMarks map[string][]check.Mark
 
+	reference raster.Picture
+
 	steps  []step  // in the order of running
 	waves  [][]int // of steps: those of one wave need only what came before it
 	routes []route
@@ -50,6 +52,7 @@ func Prepare(r *recipe.Recipe) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
+	p.reference = ref
 	var luma *raster.Gray
 	if ref.Kind() != "" {
 		luma = ref.Luma(new(raster.Gray))
@@ -97,6 +100,7 @@ func Prepare(r *recipe.Recipe) (*Plan, error) {
 		p.waves[wave] = append(p.waves[wave], len(p.steps))
 		p.steps = append(p.steps, s)
 	}
+	p.warnOfRiders()
 	for _, d := range r.Routes {
 		rule, err := rules.CompileBool(d.When)
 		if err != nil {

@@ -43,11 +43,13 @@ type Runner struct {
 	plan   *Plan
 	judges []check.Judge // by step
 	input  check.Input
-	inputs []check.Input // by step
-	result Result
-	store  []check.Finding
-	found  []bool             // by step: the datum's place is known
-	places []raster.Transform // by step
+	// mmPerPx is the scale of lengths; 0 where it is not known.
+	mmPerPx float64
+	inputs  []check.Input // by step
+	result  Result
+	store   []check.Finding
+	found   []bool             // by step: the datum's place is known
+	places  []raster.Transform // by step
 
 	// The wave under way. What a step says depends on nothing of the others in its
 	// wave, so that the order in which they are taken does not show.
@@ -66,6 +68,7 @@ func (p *Plan) NewRunner() *Runner {
 		found: make([]bool, n), places: make([]raster.Transform, n), inputs: make([]check.Input, n),
 		hands: runtime.GOMAXPROCS(0),
 	}
+	r.Calibrate(raster.Calibration{})
 	r.work = func() { r.take(); r.done.Done() }
 	r.result.Product, r.result.Role, r.result.Revision = p.Recipe.Product, p.Recipe.Role, p.Recipe.Revision
 	r.result.Findings = make([]*check.Finding, n)
@@ -76,6 +79,15 @@ func (p *Plan) NewRunner() *Runner {
 		r.result.Findings[s.index] = &r.store[i]
 	}
 	return r
+}
+
+// Calibrate tells how the pixels of the pictures lie in the world. Without a scale of
+// its own a station goes by that of the recipe's reference picture.
+func (r *Runner) Calibrate(c raster.Calibration) {
+	r.input.Lens, r.mmPerPx = c.Lens, c.MMPerPx
+	if r.mmPerPx == 0 {
+		r.mmPerPx = r.plan.Recipe.Picture.MMPerPx
+	}
 }
 
 // Plan returns what the runner was made from.
@@ -145,7 +157,33 @@ func (r *Runner) step(i int) {
 			r.found[i], r.places[i] = true, l.Place()
 		}
 	}
+	if s.doc.Unit == recipe.MM {
+		r.toMM(f)
+	}
 	applyLimits(s, f)
+}
+
+// toMM turns lengths from pixels to millimeters.
+func (r *Runner) toMM(f *check.Finding) {
+	if r.mmPerPx == 0 {
+		if f.Outcome == check.OK {
+			f.Fault("it measures in mm, but nobody has said how large a pixel is; calibrate the station, or give picture.mm_per_px")
+		}
+		return
+	}
+	for i := range f.Readings {
+		if rd := &f.Readings[i]; rd.Unit == "px" {
+			rd.Value, rd.Unit = float64(rd.Value*r.mmPerPx), recipe.MM
+		}
+	}
+	for k, c := range f.Columns {
+		if c.Unit != "px" {
+			continue
+		}
+		for _, row := range f.Rows {
+			row[k].Number = float64(row[k].Number * r.mmPerPx)
+		}
+	}
 }
 
 // judge keeps a panic inside the check that had it.

@@ -98,7 +98,7 @@ type rimFault struct {
 	turn           float64
 }
 
-var rimColumns = []check.Column{{Name: "what", Text: true}, {Name: "x"}, {Name: "y"}, {Name: "turn"}, {Name: "height"}, {Name: "length"}}
+var rimColumns = []check.Column{{Name: "what", Text: true}, {Name: "x"}, {Name: "y"}, {Name: "turn"}, {Name: "height", Unit: "px"}, {Name: "length", Unit: "px"}}
 
 func (j *rimJudge) Judge(in *check.Input, out *check.Finding) {
 	out.MarkOutline(j.s.Region, in.On, check.RoleRegion)

@@ -3,7 +3,10 @@ package raster
 import "math"
 
 // Point is a place in a picture, in pixels.
-type Point struct{ X, Y float64 }
+type Point struct {
+	X float64 `json:"x" yaml:"x"`
+	Y float64 `json:"y" yaml:"y"`
+}
 
 // Transform is a similarity: turn, uniform size and shift, without mirroring.
 // It maps (x, y) to (A·x − B·y + X, B·x + A·y + Y). The zero value collapses

@@ -6,6 +6,7 @@ import (
 	"reflect"
 
 	"ricetta/core/check"
+	"ricetta/core/edge"
 	"ricetta/core/raster"
 )
 
@@ -58,11 +59,18 @@ func setMasks(d *Document, files map[string][]byte) Problems {
 	return out
 }
 
-var shapeType = reflect.TypeFor[raster.Shape]()
-
 // shapes finds the shapes in a kind's settings, however deep.
 func shapes(settings any) []*raster.Shape {
 	var out []*raster.Shape
+	for _, v := range found(settings, reflect.TypeFor[raster.Shape]()) {
+		out = append(out, v.Addr().Interface().(*raster.Shape))
+	}
+	return out
+}
+
+// found lists the values of a type in a kind's settings, however deep.
+func found(settings any, of reflect.Type) []reflect.Value {
+	var out []reflect.Value
 	var walk func(v reflect.Value)
 	walk = func(v reflect.Value) {
 		switch v.Kind() {
@@ -75,8 +83,8 @@ func shapes(settings any) []*raster.Shape {
 				walk(v.Index(i))
 			}
 		case reflect.Struct:
-			if v.Type() == shapeType {
-				out = append(out, v.Addr().Interface().(*raster.Shape))
+			if v.Type() == of {
+				out = append(out, v)
 				return
 			}
 			for i := range v.NumField() {
@@ -87,5 +95,20 @@ func shapes(settings any) []*raster.Shape {
 		}
 	}
 	walk(reflect.ValueOf(settings))
+	return out
+}
+
+// Places lists the corners of all regions and the ends of all arrows in a kind's
+// settings: where on the reference picture the check looks.
+func Places(settings any) []raster.Point {
+	var out []raster.Point
+	for _, s := range shapes(settings) {
+		out = s.Outline(raster.Identity(), out)
+	}
+	for _, a := range found(settings, reflect.TypeFor[edge.Settings]()) {
+		if v := a.Interface().(edge.Settings).Arrow; len(v) == 4 {
+			out = append(out, raster.Point{X: v[0], Y: v[1]}, raster.Point{X: v[2], Y: v[3]})
+		}
+	}
 	return out
 }

@@ -130,7 +130,7 @@ func TestShippedSchemaIsCurrent(t *testing.T) {
 	got, err := os.ReadFile(path)
 	require.NoError(t, err)
 	assert.True(t, json.Valid(got))
-	assert.Equal(t, string(want), string(got), "run UPDATE=1 go test ./core/recipe")
+	assert.True(t, string(want) == string(got), "the schema is not that of the types; run UPDATE=1 go test ./core/recipe")
 }
 
 func FuzzParse(f *testing.F) {

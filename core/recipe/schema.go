@@ -154,6 +154,12 @@ func checkSchema(k check.Kind, limits object) object {
 		"enum":        []any{string(check.OutsideFault), string(check.OutsideFail), string(check.OutsideJudge)},
 		"description": "What becomes of the check where its region hangs out of the picture: a fault if absent, fail, or judge what can be seen",
 	}
+	if slices.ContainsFunc(k.Measures, func(m check.Measure) bool { return m.Unit == "px" }) {
+		props["unit"] = object{
+			"enum":        []any{"px", MM},
+			"description": "Unit of the readings that are lengths, and of their limits: px if absent, or mm by the station's calibration or the recipe's scale",
+		}
+	}
 	if len(k.Measures) > 0 {
 		readings := object{}
 		for _, m := range k.Measures {

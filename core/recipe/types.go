@@ -40,24 +40,29 @@ type Picture struct {
 // Check is one step of the recipe: what all kinds have in common, and the settings
 // of its own kind.
 type Check struct {
-	ID          string                  `json:"id"`
-	Kind        string                  `json:"kind"`
-	On          string                  `json:"on,omitempty"`
-	MeasureOnly bool                    `json:"measure_only,omitempty"`
-	Outside     check.Outside           `json:"outside,omitempty"`
-	Limits      map[string]check.Limits `json:"limits,omitempty"`
+	ID          string        `json:"id"`
+	Kind        string        `json:"kind"`
+	On          string        `json:"on,omitempty"`
+	MeasureOnly bool          `json:"measure_only,omitempty"`
+	Outside     check.Outside `json:"outside,omitempty"`
+	// Unit is "mm" where lengths are given, and limited, in millimeters; else pixels.
+	Unit   string                  `json:"unit,omitempty"`
+	Limits map[string]check.Limits `json:"limits,omitempty"`
 	// Settings is what the kind's New returned, filled in.
 	Settings any `json:"settings"`
 }
 
 // common names the fields that every check has beside its kind's settings.
-var common = []string{"id", "kind", "on", "measure_only", "outside", "limits"}
+var common = []string{"id", "kind", "on", "measure_only", "outside", "unit", "limits"}
 
 // Route sends an item somewhere when a rule holds.
 type Route struct {
 	To   string `json:"to"`
 	When string `json:"when"`
 }
+
+// MM is the unit of lengths in millimeters.
+const MM = "mm"
 
 // The routes that every line has.
 const (

@@ -9,6 +9,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
 
+	"ricetta/core/check"
 	"ricetta/core/inspect"
 	"ricetta/core/recipe"
 	"ricetta/internal/client"
@@ -75,6 +76,22 @@ type checkedRecipe struct {
 	Revision string           `json:"revision,omitempty"`
 	Problems []recipe.Problem `json:"problems"`
 	Warnings []string         `json:"warnings"`
+	// Reference are the readings of the checks on the reference picture: the nominal
+	// values to set limits from.
+	Reference map[string]map[string]check.ReadingJSON `json:"reference,omitempty"`
+}
+
+// nominals are the readings on the reference: those with limits, or the main one.
+func nominals(k recipe.Check, readings map[string]check.ReadingJSON) string {
+	kind, _ := inspect.Kinds.Find(k.Kind)
+	var out []string
+	for i, m := range kind.Measures {
+		r, taken := readings[m.Name]
+		if _, limited := k.Limits[m.Name]; taken && (limited || len(k.Limits) == 0 && i == 0) {
+			out = append(out, strings.TrimSpace(m.Name+" "+string(check.AppendNumber(nil, r.Value))+" "+r.Unit))
+		}
+	}
+	return strings.Join(out, ", ")
 }
 
 func checkRecipe(_ context.Context, c *cli.Command) error {
@@ -100,6 +117,12 @@ func checkRecipe(_ context.Context, c *cli.Command) error {
 		for _, w := range plan.Warnings {
 			result.Warnings = append(result.Warnings, w.Check+": "+w.Text)
 		}
+		if on := plan.OnReference(); on != nil {
+			result.Reference = map[string]map[string]check.ReadingJSON{}
+			for _, f := range on.JSON().Findings {
+				result.Reference[f.Check] = f.Readings
+			}
+		}
 	}
 	if c.Bool("json") {
 		if err := printJSON(out, result); err != nil {
@@ -107,14 +130,14 @@ func checkRecipe(_ context.Context, c *cli.Command) error {
 		}
 	} else if result.OK {
 		line(out, "%s/%s is in order: %s, %s, revision %s", r.Product, r.Role, many(len(r.Checks), "check"), many(len(r.Routes), "route"), short(r.Revision))
-		t := newTable(out, "check", "kind", "rides on", "limits")
+		t := newTable(out, "check", "kind", "rides on", "limits", "on the reference")
 		for _, k := range r.Checks {
 			var limits []string
 			for name, l := range k.Limits {
 				limits = append(limits, name+" "+l.Bounds().String())
 			}
 			slices.Sort(limits)
-			t.AppendRow(table.Row{k.ID, k.Kind, k.On, strings.Join(limits, ", ")})
+			t.AppendRow(table.Row{k.ID, k.Kind, k.On, strings.Join(limits, ", "), nominals(k, result.Reference[k.ID])})
 		}
 		t.Render()
 		for _, w := range result.Warnings {

@@ -3,7 +3,9 @@ package station
 import (
 	"errors"
 	"fmt"
+	"math"
 
+	"ricetta/core/raster"
 	"ricetta/core/recipe"
 )
 
@@ -19,6 +21,9 @@ type Config struct {
 	// Every is the distance from one item to the next: a picture is taken each
 	// time the belt has moved so far.
 	Every int64 `json:"every" yaml:"every"`
+	// Calibration says how large a pixel is and how the lens bends; absent where
+	// nobody has looked. Recipes run with that of their station.
+	Calibration *raster.Calibration `json:"calibration,omitempty" yaml:"calibration,omitempty" nullable:"false"`
 	// Ejectors by route. The one for reject is required; a route without one of
 	// its own goes there.
 	Ejectors map[string]Ejector `json:"ejectors" yaml:"ejectors"`
@@ -46,6 +51,9 @@ func (c Config) Validate() error {
 	}
 	if c.Every <= 0 {
 		return fail("every is %d; give the distance between items in encoder counts", c.Every)
+	}
+	if k := c.Calibration; k != nil && !(k.MMPerPx > 0 && k.MMPerPx < 100 && (k.Lens == nil || k.Lens.Reach > 0 && math.Abs(k.Lens.Bend) < 0.5)) {
+		return fail("its calibration is not one; take what ricetta calibrate prints")
 	}
 	if _, ok := c.Ejectors[recipe.Reject]; !ok {
 		return fail("there is no ejector for %s; every station needs one", recipe.Reject)

@@ -102,6 +102,9 @@ func (s *Station) Use(p *inspect.Plan) error {
 		return errors.New("the station is running; stop it first")
 	}
 	s.runner = p.NewRunner()
+	if c := s.cfg.Calibration; c != nil {
+		s.runner.Calibrate(*c)
+	}
 	s.changed()
 	return nil
 }

@@ -404,7 +404,7 @@ export interface components {
             /** @enum {string} */
             role: "taught" | "found" | "left_out" | "region";
             /** @enum {string} */
-            shape: "polygon" | "points" | "cross";
+            shape: "polygon" | "points" | "cross" | "line" | "arrow";
             /** Format: double */
             turn?: number;
         };
