@@ -82,7 +82,7 @@ func teachOrder(t *check.Teaching, s *OrderSettings) (check.Taught, error) {
 			if err := t.TaughtOutside("region", s.Region); err != nil {
 				return nil, err
 			}
-			c, ok := meanOf(t.Picture, o.cell(i).SpansInto(nil, raster.Identity(), w, h))
+			c, ok := MeanOf(t.Picture, o.cell(i).SpansInto(nil, raster.Identity(), w, h))
 			if !ok {
 				return nil, fmt.Errorf("region: place %d holds no pixel; make the region larger", i+1)
 			}
@@ -159,7 +159,7 @@ func (j *orderJudge) Judge(in *check.Input, out *check.Finding) {
 	out.Columns = orderColumns
 	for i := range j.cells {
 		j.spans = j.cells[i].SpansInto(j.spans, in.On, in.Gray.W, in.Gray.H)
-		c, ok := meanOf(in.Picture, j.spans)
+		c, ok := MeanOf(in.Picture, j.spans)
 		if !ok {
 			out.Fault(check.NoPixel)
 			return

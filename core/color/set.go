@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"math/bits"
 
 	"ricetta/core/check"
 	"ricetta/core/raster"
@@ -52,17 +53,37 @@ func HSV(r, g, b uint8) (h, s, v int) {
 	if d == 0 {
 		return 0, 0, hi
 	}
-	s = (255*d + hi/2) / hi
+	s = over(255*d+hi/2, hi)
 	switch hi {
 	case int(r):
-		h = ((int(g)-int(b))*hueSixth)/d + hueTurn
+		if g < b {
+			return hueTurn - over((int(b)-int(g))*hueSixth, d), s, hi
+		}
+		return over((int(g)-int(b))*hueSixth, d), s, hi
 	case int(g):
-		h = ((int(b)-int(r))*hueSixth)/d + 2*hueSixth
-	default:
-		h = ((int(r)-int(g))*hueSixth)/d + 4*hueSixth
+		h = (int(b) - int(r)) * hueSixth
+		if h < 0 {
+			return 2*hueSixth - over(-h, d), s, hi
+		}
+		return 2*hueSixth + over(h, d), s, hi
 	}
-	return h % hueTurn, s, hi
+	h = (int(r) - int(g)) * hueSixth
+	if h < 0 {
+		return 4*hueSixth - over(-h, d), s, hi
+	}
+	return 4*hueSixth + over(h, d), s, hi
 }
+
+// over returns a/d for 0 ≤ a < 2²⁴ and 0 < d < 256 without a division: a·⌈2³²/d⌉ is too
+// large by less than 2³²/d.
+func over(a, d int) int { return int(uint64(a) * inverse[d&255] >> 32) }
+
+var inverse = func() (t [256]uint64) {
+	for d := 1; d < 256; d++ {
+		t[d] = (1<<32)/uint64(d) + 1
+	}
+	return t
+}()
 
 // bands are bands of hue (which may pass through red), saturation and brightness, ends
 // included; hue 0 … hueTurn-1 is all.
@@ -75,17 +96,16 @@ type bands struct {
 // Set is a set of colors.
 type Set struct {
 	bands
-	cells        [1 << (3 * cellBits)]uint8
+	cells        [1 << 15]uint8
 	tone         bool // a band of gray values on gray pictures
 	tone0, tone1 uint8
 }
 
 // What is known of a cell of colors.
 const (
-	cellBits = 5
-	outside  = 0
-	inside   = 1
-	mixed    = 2
+	outside = 0
+	inside  = 1
+	mixed   = 2
 )
 
 // NewSet returns the set that the settings describe.
@@ -127,8 +147,7 @@ func (s *Set) Settings() SetSettings {
 
 // Has reports whether the color is in the set.
 func (s *Set) Has(r, g, b uint8) bool {
-	const shift = 8 - cellBits
-	switch s.cells[int(r>>shift)<<(2*cellBits)|int(g>>shift)<<cellBits|int(b>>shift)] {
+	switch s.cells[cellOf(r, g, b)] {
 	case inside:
 		return true
 	case outside:
@@ -149,16 +168,17 @@ func (s *bands) hasHue(h int) bool {
 	return h >= s.hue0 || h <= s.hue1
 }
 
+// cellOf returns the index of a color among the cells, of 8 values a channel.
+func cellOf(r, g, b uint8) int { return int(r>>3)<<10 | int(g>>3)<<5 | int(b>>3) }
+
 // learn fills the cells: for each what is certain of all its colors, so that most
 // pixels need no division. Where nothing is certain it is mixed.
 func (s *Set) learn() {
-	const step = 1 << (8 - cellBits)
-	i := 0
+	const step = 8
 	for r := 0; r < 256; r += step {
 		for g := 0; g < 256; g += step {
 			for b := 0; b < 256; b += step {
-				s.cells[i] = s.cell(r, g, b, r+step-1, g+step-1, b+step-1)
-				i++
+				s.cells[cellOf(uint8(r), uint8(g), uint8(b))] = s.cell(r, g, b, r+step-1, g+step-1, b+step-1)
 			}
 		}
 	}
@@ -230,21 +250,22 @@ func (s *Set) Count(p raster.Picture, spans raster.Spans) int {
 		}
 		return n
 	}
-	c := p.RGB
+	c, may := p.RGB, raster.ColorBand{Sat0: s.sat0, Sat1: s.sat1, Val0: s.val0, Val1: s.val1}
 	for _, sp := range spans {
 		o := int(sp.Y) * c.Stride
 		r, g, b := c.R[o+int(sp.X0):o+int(sp.X1)], c.G[o+int(sp.X0):o+int(sp.X1)], c.B[o+int(sp.X0):o+int(sp.X1)]
-		g, b = g[:len(r)], b[:len(r)]
-		const shift = 8 - cellBits
-		for i, v := range r {
-			switch s.cells[int(v>>shift)<<(2*cellBits)|int(g[i]>>shift)<<cellBits|int(b[i]>>shift)] {
-			case inside:
-				n++
-			case mixed:
-				if s.exact(v, g[i], b[i]) {
-					n++
+		var words [16]uint16
+		for len(r) > 0 {
+			k := min(len(r), 16*len(words))
+			for w, set := range may.Bits(words[:0], r[:k], g[:k], b[:k]) {
+				for ; set != 0; set &= set - 1 {
+					i := 16*w + bits.TrailingZeros16(set)
+					if s.Has(r[i], g[i], b[i]) {
+						n++
+					}
 				}
 			}
+			r, g, b = r[k:], g[k:], b[k:]
 		}
 	}
 	return n

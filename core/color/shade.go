@@ -55,7 +55,7 @@ func teachShade(t *check.Teaching, s *ShadeSettings) (check.Taught, error) {
 	if err := t.TaughtOutside("region", s.Region); err != nil {
 		return nil, err
 	}
-	want, ok := meanOf(t.Picture, s.Region.SpansInto(nil, raster.Identity(), w, h))
+	want, ok := MeanOf(t.Picture, s.Region.SpansInto(nil, raster.Identity(), w, h))
 	if !ok {
 		return nil, fmt.Errorf("region: it holds no pixel; make it larger")
 	}
@@ -95,7 +95,7 @@ func (j *shadeJudge) Judge(in *check.Input, out *check.Finding) {
 		return
 	}
 	j.spans = j.region.SpansInto(j.spans, in.On, in.Gray.W, in.Gray.H)
-	got, ok := meanOf(in.Picture, j.spans)
+	got, ok := MeanOf(in.Picture, j.spans)
 	if !ok {
 		out.Fault(check.NoPixel)
 		return
@@ -108,9 +108,9 @@ func (j *shadeJudge) Judge(in *check.Input, out *check.Finding) {
 	out.Sentence = check.AppendNumber(b, check.Rounded(out.Readings[0].Value, 100))
 }
 
-// meanOf returns the mean color of the pixels, by their light; ok is false where
+// MeanOf returns the mean color of the pixels, by their light; ok is false where
 // there are none.
-func meanOf(p raster.Picture, spans raster.Spans) (mean Lab, ok bool) {
+func MeanOf(p raster.Picture, spans raster.Spans) (mean Lab, ok bool) {
 	var sums [3]uint64
 	n := uint64(0)
 	add := func(plane []uint8, stride int) (sum uint64) {

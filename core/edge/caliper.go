@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 
 	"ricetta/core/check"
 	"ricetta/core/raster"
@@ -67,6 +68,7 @@ type Edge struct {
 
 // Caliper seeks edges along arrows. It keeps its memory and serves one goroutine.
 type Caliper struct {
+	sums           []int64
 	profile, slope []float64
 	edges          []Edge
 	points, other  []raster.Point
@@ -81,15 +83,15 @@ const (
 	reach   = 7
 )
 
-// weights of the smoothed slope, such that a sharp step of height h answers with h.
-var weights = func() (w [2*reach + 1]float64) {
+// weights of the smoothed slope, one to reach samples away, such that a sharp step of
+// height h answers with h.
+var weights = func() (w [reach]float64) {
 	sum := 0.0
-	for k := -reach; k <= reach; k++ {
-		u := float64(k) / sigma
-		w[k+reach] = float64(float64(k) * raster.Exp(-float64(0.5*float64(u*u))))
-		if k > 0 {
-			sum += w[k+reach]
-		}
+	for i := range w {
+		k := float64(i + 1)
+		u := k / sigma
+		w[i] = float64(k * raster.Exp(-float64(0.5*float64(u*u))))
+		sum += w[i]
 	}
 	for i := range w {
 		w[i] /= sum
@@ -177,7 +179,7 @@ func (c *Caliper) read(g *raster.Gray, r Ray, width float64) bool {
 	n := int(float64(r.Length*samples)) + 1
 	across := max(1, int(width+0.5))
 	half := float64(across-1) / 2
-	if g.W < 2 || g.H < 2 || !(width < 2*mostArrow) {
+	if g.W < 2 || g.H < 2 || !(width < 2*mostArrow) || n > 4*mostArrow {
 		return false
 	}
 	w, h := float64(g.W), float64(g.H)
@@ -186,17 +188,14 @@ func (c *Caliper) read(g *raster.Gray, r Ray, width float64) bool {
 			return false
 		}
 	}
-	const rim = 0.5 + 1e-9
+	c.sums = slices.Grow(c.sums[:0], n)[:n]
+	clear(c.sums)
+	for k := range across {
+		g.AddAlong(c.sums, r.At(0, float64(k)-half), r.UX/samples, r.UY/samples)
+	}
 	c.profile = c.profile[:0]
-	for i := range n {
-		s := float64(i) / samples
-		sum := 0.0
-		for k := range across {
-			p := r.At(s, float64(k)-half)
-			// In the outermost half pixel the brightness is that of the border.
-			sum += g.Between(min(max(p.X, 0.5), w-rim), min(max(p.Y, 0.5), h-rim))
-		}
-		c.profile = append(c.profile, sum/float64(across))
+	for _, v := range c.sums {
+		c.profile = append(c.profile, float64(v)/float64(across*raster.AlongOne))
 	}
 	return true
 }
@@ -208,9 +207,15 @@ func (c *Caliper) Pick(profile []float64, spacing float64, l Look) []Edge {
 	c.slope, c.edges = c.slope[:0], c.edges[:0]
 	for i := range n {
 		s := 0.0
-		for k, w := range weights {
-			// Beyond its ends the profile goes on as it ended.
-			s += float64(w * profile[min(max(i+k-reach, 0), n-1)])
+		if i >= reach && i+reach < n {
+			before, after := profile[i-reach:i], profile[i+1:i+1+reach]
+			for k, w := range weights {
+				s += float64(w * (after[k] - before[reach-1-k]))
+			}
+		} else {
+			for k, w := range weights { // beyond its ends the profile goes on as it ended
+				s += float64(w * (profile[min(i+k+1, n-1)] - profile[max(i-k-1, 0)]))
+			}
 		}
 		c.slope = append(c.slope, s)
 	}

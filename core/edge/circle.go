@@ -49,7 +49,7 @@ func FitCircle(points []raster.Point, scratch []float64) (fit Round, near int, o
 			if !round {
 				continue
 			}
-			if m := medianDistance(c, points, scratch); m < best {
+			if m := medianDistance(c, points, n/90+1, scratch); m < best {
 				best, fit, ok = m, c, true
 			}
 		}
@@ -60,7 +60,7 @@ func FitCircle(points []raster.Point, scratch []float64) (fit Round, near int, o
 	for range 8 {
 		// Three deviations of Gaussian noise keep some weight; below a tenth of a pixel
 		// the median tells more of chance than of noise.
-		width := float64(4.685 * max(float64(1.4826*medianDistance(fit, points, scratch)), 0.1))
+		width := float64(4.685 * max(float64(1.4826*medianDistance(fit, points, n/180+1, scratch)), 0.1))
 		var a [3][3]float64
 		var b [3]float64
 		near = 0
@@ -96,10 +96,11 @@ func FitCircle(points []raster.Point, scratch []float64) (fit Round, near int, o
 	return fit, near, fit.Radius > 0
 }
 
-func medianDistance(c Round, points []raster.Point, scratch []float64) float64 {
+// medianDistance looks at every step-th point.
+func medianDistance(c Round, points []raster.Point, step int, scratch []float64) float64 {
 	d := scratch[:0]
-	for _, p := range points {
-		d = append(d, math.Abs(c.Distance(p)))
+	for i := 0; i < len(points); i += step {
+		d = append(d, math.Abs(c.Distance(points[i])))
 	}
 	slices.Sort(d)
 	return d[len(d)/2]

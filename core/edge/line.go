@@ -88,14 +88,20 @@ const lineReach = 2.0
 // FitLine fits a line to points. It starts from the pair of points whose line has the
 // least median distance to all (Rousseeuw, "Least median of squares regression", JASA
 // 79, 1984), so that up to half of them may be wrong, and ends with total least squares
-// weighted by Tukey's biweight over lineReach. near is the number of points within
+// weighted by Tukey's biweight over lineReach. Points come in their order along it. near is the number of points within
 // lineReach. ok is false with less than two points apart.
 func FitLine(points []raster.Point) (line Line, near int, ok bool) {
 	best := math.Inf(1)
 	var buf [mostPieces]float64
-	for i, p := range points {
-		for _, q := range points[i+1:] {
-			r := NewRay(p, q)
+	// Of many points the pairs that lie far apart are enough.
+	apart := 1
+	if len(points) > 16 {
+		apart = len(points) / 3
+	}
+	for i := 0; i < len(points); i += max(1, len(points)/16) {
+		p := points[i]
+		for k := i + apart; k < len(points); k += max(1, len(points)/16) {
+			r := NewRay(p, points[k])
 			if r.Length < 1 {
 				continue
 			}

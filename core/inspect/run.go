@@ -90,6 +90,9 @@ func (r *Runner) Calibrate(c raster.Calibration) {
 	}
 }
 
+// Hands sets how many goroutines work on one picture: all cores if it is not called.
+func (r *Runner) Hands(n int) { r.hands = max(n, 1) }
+
 // Plan returns what the runner was made from.
 func (r *Runner) Plan() *Plan { return r.plan }
 

@@ -33,8 +33,9 @@ type patchModel struct {
 
 // How many pixels a level keeps, and how small a patch may become.
 const (
-	mostTexels       = 2400
-	mostCoarseTexels = 160
+	mostTexels       = 2000 // on the full picture
+	mostUpperTexels  = 400  // on the levels above it
+	mostCoarseTexels = 112
 	fewestTexels     = 60
 	leastPatchReach  = 5 // pixels from the center to the nearer side
 )
@@ -77,11 +78,15 @@ func levelOf(g *raster.Gray, k int) *raster.Gray {
 }
 
 func learnPatchLevel(g *raster.Gray, region raster.Region, center raster.Point, scale float64) patchLevel {
+	most := float64(mostTexels)
+	if scale < 1 {
+		most = mostUpperTexels
+	}
 	var l patchLevel
 	spans := region.SpansInto(nil, raster.Transform{A: scale}, g.W, g.H)
 	cx, cy := float64(center.X*scale), float64(center.Y*scale)
 	// Every so many pixels of every so many rows, so that they lie evenly.
-	step := max(1, int(math.Sqrt(float64(spans.Pixels())/mostTexels)+0.999))
+	step := max(1, int(math.Sqrt(float64(spans.Pixels())/most)+0.999))
 	for _, s := range spans {
 		y := int(s.Y)
 		if y%step != 0 || y < 1 || y >= g.H-1 {

@@ -16,6 +16,7 @@ type SizeSettings struct {
 	From   string        `json:"from,omitempty" jsonschema:"enum=outside,enum=inside,default=outside" jsonschema_description:"outside: the sides are sought inwards from the rectangle; inside: outwards from its middle"`
 	Fit    string        `json:"fit,omitempty" jsonschema:"enum=sides,enum=farthest,default=sides" jsonschema_description:"sides: between straight lines fitted to opposite sides; farthest: between their farthest points"`
 	Share  float64       `json:"share,omitempty" jsonschema:"minimum=0.05,maximum=1,default=0.7" jsonschema_description:"Part of each side that is looked along, about its middle"`
+	Depth  float64       `json:"depth,omitempty" jsonschema:"minimum=0.05,maximum=1,default=0.5" jsonschema_description:"How far the sides are looked for, as part of the way from the rectangle to its middle or back"`
 	edge.Look
 }
 
@@ -42,7 +43,7 @@ var Size = check.Define(check.Kind{
 		{Name: "width", Unit: "px", Doc: "From the left side to the right one"},
 		{Name: "height", Unit: "px", Doc: "From the upper side to the lower one"},
 	},
-}, func() SizeSettings { return SizeSettings{From: "outside", Fit: "sides", Share: 0.7} }, func(_ *check.Teaching, s *SizeSettings) (check.Taught, error) {
+}, func() SizeSettings { return SizeSettings{From: "outside", Fit: "sides", Share: 0.7, Depth: 0.5} }, func(_ *check.Teaching, s *SizeSettings) (check.Taught, error) {
 	return &size{*s}, nil
 })
 
@@ -71,6 +72,10 @@ func (j *sizeJudge) Judge(in *check.Input, out *check.Finding) {
 		if j.s.From == "inside" {
 			r = edge.NewRay(middle, mid)
 		}
+		if j.s.From == "inside" {
+			r.A = r.At(float64(r.Length*(1-j.s.Depth)), 0)
+		}
+		r.Length = float64(r.Length * j.s.Depth)
 		width := float64(raster.Hypot(b.X-a.X, b.Y-a.Y) * j.s.Share)
 		line, ok := j.side(in, out, r, width, sideNames[i])
 		if !ok {

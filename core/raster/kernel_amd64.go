@@ -108,10 +108,21 @@ func dotShiftedAVX2(dst *int32, base *int16, offs *int32, weights *int16, pairs,
 //go:noescape
 func dotRowAVX2(a, b *uint8, n int) int
 
-// for i := range n { dst[i] = min(|gx|+|gy|, 255) at pixel i+1 }, n a multiple of 16.
+// for i := range n { sum[i] = up[i]+2mid[i]+down[i]; diff[i] = down[i]-up[i] }, n a multiple of 16.
 //
 //go:noescape
-func sobelRowAVX2(dst, up, mid, down *uint8, n int)
+func sobelDownAVX2(sum, diff *int16, up, mid, down *uint8, n int)
+
+// for i := range n { dst[i] = min(|s[i+2]-s[i]| + |d[i]+2d[i+1]+d[i+2]|, 255) }, n a multiple of 16.
+//
+//go:noescape
+func sobelAcrossAVX2(dst *uint8, sum, diff *int16, n int)
+
+// bit i of dst is set where the color of pixel i may lie in the band, see colorBitsRef;
+// n a multiple of 16.
+//
+//go:noescape
+func colorBitsAVX2(dst *uint16, red, green, blue *uint8, n int, band *[4]uint16)
 
 // for i := range n { dst[i] = a[i]+4b[i]+6c[i]+4d[i]+e[i] }, n a multiple of 16.
 //
@@ -153,14 +164,34 @@ func dotRow(a, b []uint8) int {
 	return sum + dotRowRef(a, b)
 }
 
-func sobelRow(dst, up, mid, down []uint8) {
+func sobelDown(sum, diff []int16, up, mid, down []uint8) {
+	n := 0
+	if useAVX2 && len(sum) >= 16 {
+		n = len(sum) &^ 15
+		_, _, _, _ = diff[n-1], up[n-1], mid[n-1], down[n-1]
+		sobelDownAVX2(&sum[0], &diff[0], &up[0], &mid[0], &down[0], n)
+	}
+	sobelDownRef(sum[n:], diff[n:], up[n:], mid[n:], down[n:])
+}
+
+func sobelAcross(dst []uint8, sum, diff []int16) {
 	n := 0
 	if useAVX2 && len(dst) >= 16 {
 		n = len(dst) &^ 15
-		_, _, _ = up[n+1], mid[n+1], down[n+1]
-		sobelRowAVX2(&dst[0], &up[0], &mid[0], &down[0], n)
+		_, _ = sum[n+1], diff[n+1]
+		sobelAcrossAVX2(&dst[0], &sum[0], &diff[0], n)
 	}
-	sobelRowRef(dst[n:], up[n:], mid[n:], down[n:])
+	sobelAcrossRef(dst[n:], sum[n:], diff[n:])
+}
+
+func colorBits(dst []uint16, r, g, b []uint8, band *[4]uint16) {
+	n := 0
+	if useAVX2 && len(r) >= 16 {
+		n = len(r) &^ 15
+		_, _, _ = dst[n/16-1], g[n-1], b[n-1]
+		colorBitsAVX2(&dst[0], &r[0], &g[0], &b[0], n, band)
+	}
+	colorBitsRef(dst[n/16:], r[n:], g[n:], b[n:], band)
 }
 
 func gaussDown(dst []uint16, a, b, c, d, e []uint8) {

@@ -298,46 +298,6 @@ dot:
 	VZEROUPPER
 	RET
 
-// func sobelRowAVX2(dst, up, mid, down *uint8, n int)
-TEXT ·sobelRowAVX2(SB), NOSPLIT, $0-40
-	MOVQ dst+0(FP), DI
-	MOVQ up+8(FP), SI
-	MOVQ mid+16(FP), DX
-	MOVQ down+24(FP), BX
-	MOVQ n+32(FP), CX
-	XORQ AX, AX
-
-sobel:
-	VPMOVZXBW (SI)(AX*1), Y0
-	VPMOVZXBW 1(SI)(AX*1), Y1
-	VPMOVZXBW 2(SI)(AX*1), Y2
-	VPMOVZXBW (DX)(AX*1), Y3
-	VPMOVZXBW 2(DX)(AX*1), Y4
-	VPMOVZXBW (BX)(AX*1), Y5
-	VPMOVZXBW 1(BX)(AX*1), Y6
-	VPMOVZXBW 2(BX)(AX*1), Y7
-	VPSUBW Y3, Y4, Y4
-	VPADDW Y4, Y4, Y4
-	VPSUBW Y0, Y7, Y8
-	VPADDW Y8, Y4, Y4
-	VPSUBW Y5, Y2, Y9
-	VPADDW Y9, Y4, Y4
-	VPSUBW Y1, Y6, Y6
-	VPADDW Y6, Y6, Y6
-	VPADDW Y8, Y6, Y6
-	VPSUBW Y9, Y6, Y6
-	VPABSW Y4, Y4
-	VPABSW Y6, Y6
-	VPADDW Y6, Y4, Y4
-	VPACKUSWB Y4, Y4, Y4
-	VPERMQ $0x08, Y4, Y4
-	VMOVDQU X4, (DI)(AX*1)
-	ADDQ $16, AX
-	CMPQ AX, CX
-	JLT  sobel
-	VZEROUPPER
-	RET
-
 // func gaussDownAVX2(dst *uint16, a, b, c, d, e *uint8, n int)
 TEXT ·gaussDownAVX2(SB), NOSPLIT, $0-56
 	MOVQ dst+0(FP), DI
@@ -456,5 +416,105 @@ sums:
 	JLT  sums
 	VMOVD X7, AX
 	MOVL AX, ret+32(FP)
+	VZEROUPPER
+	RET
+
+// func colorBitsAVX2(dst *uint16, red, green, blue *uint8, n int, band *[4]uint16)
+TEXT ·colorBitsAVX2(SB), NOSPLIT, $0-48
+	MOVQ dst+0(FP), DI
+	MOVQ red+8(FP), SI
+	MOVQ green+16(FP), DX
+	MOVQ blue+24(FP), BX
+	MOVQ n+32(FP), CX
+	MOVQ band+40(FP), R8
+	VPBROADCASTW (R8), Y8
+	VPBROADCASTW 2(R8), Y9
+	VPBROADCASTW 4(R8), Y10
+	VPBROADCASTW 6(R8), Y11
+	VPCMPEQW Y12, Y12, Y12
+	XORQ AX, AX
+	XORQ R9, R9
+
+colors:
+	VPMOVZXBW (SI)(AX*1), Y0
+	VPMOVZXBW (DX)(AX*1), Y1
+	VPMOVZXBW (BX)(AX*1), Y2
+	VPMAXUW Y1, Y0, Y3
+	VPMAXUW Y2, Y3, Y3
+	VPMINUW Y1, Y0, Y4
+	VPMINUW Y2, Y4, Y4
+	VPSUBW Y4, Y3, Y5
+	VPMULHUW Y8, Y3, Y6
+	VPCMPGTW Y5, Y6, Y6
+	VPMULHUW Y9, Y3, Y7
+	VPSUBW Y12, Y7, Y7
+	VPCMPGTW Y7, Y5, Y7
+	VPCMPGTW Y3, Y10, Y0
+	VPCMPGTW Y11, Y3, Y1
+	VPOR Y7, Y6, Y6
+	VPOR Y1, Y0, Y0
+	VPOR Y6, Y0, Y0
+	VPACKSSWB Y0, Y0, Y0
+	VPERMQ $0x08, Y0, Y0
+	VPMOVMSKB X0, R10
+	NOTL R10
+	MOVW R10, (DI)(R9*2)
+	INCQ R9
+	ADDQ $16, AX
+	CMPQ AX, CX
+	JLT  colors
+	VZEROUPPER
+	RET
+
+// func sobelDownAVX2(sum, diff *int16, up, mid, down *uint8, n int)
+TEXT ·sobelDownAVX2(SB), NOSPLIT, $0-48
+	MOVQ sum+0(FP), DI
+	MOVQ diff+8(FP), R8
+	MOVQ up+16(FP), SI
+	MOVQ mid+24(FP), DX
+	MOVQ down+32(FP), BX
+	MOVQ n+40(FP), CX
+	XORQ AX, AX
+
+sobeldown:
+	VPMOVZXBW (SI)(AX*1), Y0
+	VPMOVZXBW (DX)(AX*1), Y1
+	VPMOVZXBW (BX)(AX*1), Y2
+	VPADDW Y1, Y1, Y1
+	VPADDW Y0, Y1, Y1
+	VPADDW Y2, Y1, Y1
+	VPSUBW Y0, Y2, Y2
+	VMOVDQU Y1, (DI)(AX*2)
+	VMOVDQU Y2, (R8)(AX*2)
+	ADDQ $16, AX
+	CMPQ AX, CX
+	JLT  sobeldown
+	VZEROUPPER
+	RET
+
+// func sobelAcrossAVX2(dst *uint8, sum, diff *int16, n int)
+TEXT ·sobelAcrossAVX2(SB), NOSPLIT, $0-32
+	MOVQ dst+0(FP), DI
+	MOVQ sum+8(FP), SI
+	MOVQ diff+16(FP), DX
+	MOVQ n+24(FP), CX
+	XORQ AX, AX
+
+sobelacross:
+	VMOVDQU 4(SI)(AX*2), Y0
+	VPSUBW (SI)(AX*2), Y0, Y0
+	VMOVDQU 2(DX)(AX*2), Y1
+	VPADDW Y1, Y1, Y1
+	VPADDW (DX)(AX*2), Y1, Y1
+	VPADDW 4(DX)(AX*2), Y1, Y1
+	VPABSW Y0, Y0
+	VPABSW Y1, Y1
+	VPADDW Y1, Y0, Y0
+	VPACKUSWB Y0, Y0, Y0
+	VPERMQ $0x08, Y0, Y0
+	VMOVDQU X0, (DI)(AX*1)
+	ADDQ $16, AX
+	CMPQ AX, CX
+	JLT  sobelacross
 	VZEROUPPER
 	RET

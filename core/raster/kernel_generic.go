@@ -13,11 +13,18 @@ func sumShifted(dst, base []uint8, offs []int32, least uint8) bool {
 // SIMD names the instruction set that the kernels use here.
 func SIMD() string { return "none" }
 
-func integralRow(dst, above []uint32, row []uint8)  { integralRowRef(dst, above, row, 0) }
-func dotRow(a, b []uint8) int                       { return dotRowRef(a, b) }
-func sobelRow(dst, up, mid, down []uint8)           { sobelRowRef(dst, up, mid, down) }
+func integralRow(dst, above []uint32, row []uint8) { integralRowRef(dst, above, row, 0) }
+func dotRow(a, b []uint8) int                      { return dotRowRef(a, b) }
+func sobelAcross(dst []uint8, sum, diff []int16)   { sobelAcrossRef(dst, sum, diff) }
+func sobelDown(sum, diff []int16, up, mid, down []uint8) {
+	sobelDownRef(sum, diff, up, mid, down)
+}
 func gaussDown(dst []uint16, a, b, c, d, e []uint8) { gaussDownRef(dst, a, b, c, d, e) }
 func gaussAcross(dst []uint8, src []uint16)         { gaussAcrossRef(dst, src) }
 func dotShifted(dst []int32, base []int16, offs []int32, weights []int16) {
 	dotShiftedRef(dst, base, offs, weights)
+}
+
+func colorBits(dst []uint16, r, g, b []uint8, band *[4]uint16) {
+	colorBitsRef(dst, r, g, b, band)
 }

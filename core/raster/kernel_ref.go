@@ -92,13 +92,36 @@ func dotShiftedRef(dst []int32, base []int16, offs []int32, weights []int16) {
 	}
 }
 
-// sobelRowRef: dst[i] = |gx| + |gy| at pixel i+1, at most 255; the rows have
-// len(dst)+2 pixels.
-func sobelRowRef(dst, up, mid, down []uint8) {
+// sobelDownRef: sum[i] = up[i] + 2 mid[i] + down[i], diff[i] = down[i] - up[i].
+func sobelDownRef(sum, diff []int16, up, mid, down []uint8) {
+	for i := range sum {
+		sum[i] = int16(up[i]) + 2*int16(mid[i]) + int16(down[i])
+		diff[i] = int16(down[i]) - int16(up[i])
+	}
+}
+
+// sobelAcrossRef: dst[i] = |s[i+2] - s[i]| + |d[i] + 2d[i+1] + d[i+2]|, at most 255.
+func sobelAcrossRef(dst []uint8, s, d []int16) {
 	for i := range dst {
-		gx := int(up[i+2]) + 2*int(mid[i+2]) + int(down[i+2]) - int(up[i]) - 2*int(mid[i]) - int(down[i])
-		gy := int(down[i]) + 2*int(down[i+1]) + int(down[i+2]) - int(up[i]) - 2*int(up[i+1]) - int(up[i+2])
+		gx, gy := int(s[i+2])-int(s[i]), int(d[i])+2*int(d[i+1])+int(d[i+2])
 		dst[i] = uint8(min(max(gx, -gx)+max(gy, -gy), 255))
+	}
+}
+
+// colorBitsRef: bit i%16 of dst[i/16] is set where hi, the greatest channel of pixel i,
+// and d, its distance from the least, keep band: hi·band[0]/2¹⁶ ≤ d ≤ hi·band[1]/2¹⁶ + 1
+// (rounded down) and band[2] ≤ hi ≤ band[3].
+func colorBitsRef(dst []uint16, r, g, b []uint8, band *[4]uint16) {
+	for k := range dst {
+		var bits uint16
+		for i := 16 * k; i < min(16*k+16, len(r)); i++ {
+			hi := uint32(max(r[i], g[i], b[i]))
+			d := hi - uint32(min(r[i], g[i], b[i]))
+			if d >= hi*uint32(band[0])>>16 && d <= hi*uint32(band[1])>>16+1 && hi >= uint32(band[2]) && hi <= uint32(band[3]) {
+				bits |= 1 << (i % 16)
+			}
+		}
+		dst[k] = bits
 	}
 }
 

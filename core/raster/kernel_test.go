@@ -71,10 +71,21 @@ func TestKernelsEqualTheirReferences(t *testing.T) {
 			up, _ := guarded(rng, n+2, align)
 			mid, _ := guarded(rng, n+2, 1)
 			down, _ := guarded(rng, n+2, 2)
-			SobelRow(got, up, mid, down)
-			sobelRowRef(want, up, mid, down)
+			var slopes Slopes
+			slopes.Row(got, up, mid, down)
+			for i := range want {
+				gx := int(up[i+2]) + 2*int(mid[i+2]) + int(down[i+2]) - int(up[i]) - 2*int(mid[i]) - int(down[i])
+				gy := int(down[i]) + 2*int(down[i+1]) + int(down[i+2]) - int(up[i]) - 2*int(up[i+1]) - int(up[i+2])
+				want[i] = uint8(min(max(gx, -gx)+max(gy, -gy), 255))
+			}
 			require.Equal(t, want, got, "sobel of %d pixels", n)
 			require.True(t, intact(), "sobel of %d pixels wrote outside", n)
+
+			band := [4]uint16{uint16(rng.Uint32()) / 2, uint16(rng.Uint32()) | 1<<15, uint16(lo), uint16(hi)}
+			marks, marksWant := make([]uint16, (n+15)/16), make([]uint16, (n+15)/16)
+			colorBits(marks, r, g, b, &band)
+			colorBitsRef(marksWant, r, g, b, &band)
+			require.Equal(t, marksWant, marks, "colors of %d pixels", n)
 
 			tall, tallWant := make([]uint16, n+4), make([]uint16, n+4)
 			gaussDown(tall[:n], r, g, b, up[:n], mid[:n])

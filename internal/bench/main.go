@@ -18,6 +18,7 @@ import (
 func main() {
 	testing.Init()
 	accuracy := flag.Bool("accuracy", false, "measure exactness instead of speed")
+	part := flag.String("part", "", "measure only this part of the table: demo, eight, kinds, kernels, store")
 	flag.Parse()
 	w := tabwriter.NewWriter(os.Stdout, 0, 4, 2, ' ', 0)
 	var err error
@@ -25,7 +26,7 @@ func main() {
 		err = printAccuracy(w)
 	} else {
 		fmt.Printf("%s/%s, %d processors, kernels with %s; best of %d rounds\n\n", runtime.GOOS, runtime.GOARCH, runtime.NumCPU(), raster.SIMD(), rounds)
-		err = printSpeed(w)
+		err = printSpeed(w, *part)
 	}
 	if ferr := w.Flush(); err == nil {
 		err = ferr

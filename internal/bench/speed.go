@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"ricetta/core/check"
+	"ricetta/core/color"
 	"ricetta/core/count"
 	"ricetta/core/inspect"
 	"ricetta/core/locate"
@@ -56,14 +57,31 @@ func (t table) row(what, got, target string, ratio float64, holds bool) {
 	fmt.Fprintf(t.w, "%s\t%s\t%s\t%.2f of it\t%s\n", what, got, target, ratio, word)
 }
 
-func printSpeed(w io.Writer) error {
+// parts of the table, in its order.
+var parts = []struct {
+	name string
+	run  func(t table) error
+}{
+	{"demo", benchRecipe},
+	{"eight", benchEight},
+	{"kinds", printKinds},
+	{"kernels", func(t table) error { benchKernels(t); return nil }},
+	{"store", benchStore},
+}
+
+// printSpeed measures the part of that name, all if it is empty.
+func printSpeed(w io.Writer, only string) error {
 	t := table{w}
 	fmt.Fprintln(w, "what\tmeasured\ttarget\t\t")
-	if err := benchRecipe(t); err != nil {
-		return err
+	for _, p := range parts {
+		if only != "" && only != p.name {
+			continue
+		}
+		if err := p.run(t); err != nil {
+			return err
+		}
 	}
-	benchKernels(t)
-	return benchStore(t)
+	return nil
 }
 
 // judging returns a benchmark of one check on one picture.
@@ -101,8 +119,8 @@ func benchRecipe(t table) error {
 		return err
 	}
 	tin := plant.Draw(77, 3, nil)
-	color := tin.Picture()
-	pic := raster.Picture{Gray: color.Luma(new(raster.Gray))}
+	colored := tin.Picture()
+	pic := raster.Picture{Gray: colored.Luma(new(raster.Gray))}
 	refPic, err := raster.Decode(r.Files[r.Document.Picture.Reference], ".png", raster.DefaultDecodeLimits)
 	if err != nil {
 		return err
@@ -133,12 +151,12 @@ func benchRecipe(t table) error {
 		return err
 	}
 	runner := plan.NewRunner()
-	runner.Inspect(color) // takes the memory that it then lives on
+	runner.Inspect(colored) // takes the memory that it then lives on
 	whole := best(func(b *testing.B) {
 		b.ReportAllocs()
 		for b.Loop() {
-			if runner.Inspect(color).Route != recipe.Pass {
-				panic(runner.Inspect(color).Sentence)
+			if runner.Inspect(colored).Route != recipe.Pass {
+				panic(runner.Inspect(colored).Sentence)
 			}
 		}
 	})
@@ -152,10 +170,10 @@ func benchRecipe(t table) error {
 			}
 		}
 	}))
-	return benchDecode(t, color)
+	return benchDecode(t)
 }
 
-func benchDecode(t table, color raster.Picture) error {
+func benchDecode(t table) error {
 	jpg, err := os.ReadFile("demo/pictures/good-2.jpg")
 	if err != nil {
 		return fmt.Errorf("run from the repository's root: %w", err)
@@ -213,6 +231,61 @@ func benchKernels(t table) {
 			for y := range g.H {
 				raster.BandCount(g.Row(y), 100, 200)
 			}
+		}
+	}))
+	sobel := make([]uint8, g.W-2)
+	var slopes raster.Slopes
+	t.time("Sobel magnitude, 1920×1200", 0.7, best(func(b *testing.B) {
+		for b.Loop() {
+			for y := 1; y < g.H-1; y++ {
+				slopes.Row(sobel, g.Row(y-1), g.Row(y), g.Row(y+1))
+			}
+		}
+	}))
+	var smoother raster.Smoother
+	t.time("Gaussian 5×5, 1920×1200", 1, best(func(b *testing.B) {
+		for b.Loop() {
+			smoother.Smooth(half, g)
+		}
+	}))
+	var means raster.Means
+	t.time("integral, 1920×1200", 0.6, best(func(b *testing.B) {
+		for b.Loop() {
+			means.Of(g)
+		}
+	}))
+	marked := raster.NewGray(1920, 1200)
+	for i, v := range g.Pix {
+		if v >= 150 {
+			marked.Pix[i] = 255
+		}
+	}
+	dist := make([]uint16, len(marked.Pix))
+	t.time("distance transform, 1920×1200", 10, best(func(b *testing.B) {
+		for b.Loop() {
+			raster.DistanceInto(dist, marked)
+		}
+	}))
+	// A tin from the demo plant, repeated over the larger picture.
+	colors := raster.NewRGB(1920, 1200)
+	tin := plant.Draw(7, 2, plant.Rates{}).Picture().RGB
+	for y := range colors.H {
+		for x := range colors.W {
+			o, k := y*colors.Stride+x, y%tin.H*tin.Stride+x%tin.W
+			colors.R[o], colors.G[o], colors.B[o] = tin.R[k], tin.G[k], tin.B[k]
+		}
+	}
+	spans := raster.Rect(0, 0, 1920, 1200).SpansInto(nil, raster.Identity(), 1920, 1200)
+	low, high := 40.0, 100.0
+	set := color.NewSet(color.SetSettings{Hue: []float64{340, 20}, Saturation: &check.Limits{Least: &low, Most: &high}})
+	t.time("colors in a set of hue, saturation, brightness, 1920×1200", 4, best(func(b *testing.B) {
+		for b.Loop() {
+			set.Count(raster.Picture{RGB: colors}, spans)
+		}
+	}))
+	t.time("mean color in CIELAB, 1920×1200", 8, best(func(b *testing.B) {
+		for b.Loop() {
+			color.MeanOf(raster.Picture{RGB: colors}, spans)
 		}
 	}))
 	c := raster.NewRGB(1920, 1200)
