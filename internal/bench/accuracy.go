@@ -15,10 +15,21 @@ import (
 	"ricetta/internal/plant"
 )
 
-// printAccuracy finds the demo datum in rendered tins whose pose is known: turned at
+// printAccuracy prints every table.
+func printAccuracy(w io.Writer) error {
+	for _, part := range []func(io.Writer) error{tinAccuracy, datumAccuracy, countAccuracy, measureAccuracy, colorAccuracy} {
+		if err := part(w); err != nil {
+			return err
+		}
+		fmt.Fprintln(w)
+	}
+	return nil
+}
+
+// tinAccuracy finds the demo datum in rendered tins whose pose is known: turned at
 // random, as they come and with a plate over 30 % of the taught points, and on belts
 // without a tin.
-func printAccuracy(w io.Writer) error {
+func tinAccuracy(w io.Writer) error {
 	r, _, err := folder.Recipe(demo.Recipes, "recipes/"+plant.Product)
 	if err != nil {
 		return err
