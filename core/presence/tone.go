@@ -25,23 +25,45 @@ func (s *ToneSettings) Validate() error {
 }
 
 // Tone is the kind presence.tone: the share of a region's pixels whose gray value
-// lies in a band. Its reading share is 0…1.
+// lies in a band, their number, and that relative to the reference picture.
 var Tone = check.Define(check.Kind{
-	Name:     "presence.tone",
-	Doc:      "Share of the pixels in a region that lie in a band of gray values.",
-	Measures: []check.Measure{{Name: "share", Doc: "Part of the region's pixels in the band, 0 to 1"}},
+	Name: "presence.tone",
+	Doc:  "Share of the pixels in a region that lie in a band of gray values.",
+	Measures: []check.Measure{
+		{Name: "share", Doc: "Part of the region's pixels in the band, 0 to 1"},
+		{Name: "pixels", Doc: "How many of them there are"},
+		{Name: "relative", Doc: "How many against the reference picture, 1 = as many as there; not taken where that has none"},
+	},
 }, func() ToneSettings { return ToneSettings{} }, teachTone)
 
-func teachTone(_ *check.Teaching, s *ToneSettings) (check.Taught, error) {
-	return &tone{s: *s}, nil
+func teachTone(t *check.Teaching, s *ToneSettings) (check.Taught, error) {
+	out := &tone{s: *s}
+	if t.Reference != nil && s.Region.AreaOutside(raster.Identity(), t.Reference.W, t.Reference.H) == 0 {
+		spans := s.Region.SpansInto(nil, raster.Identity(), t.Reference.W, t.Reference.H)
+		out.reference, _ = out.within(t.Reference, spans)
+	}
+	return out, nil
 }
 
-type tone struct{ s ToneSettings }
+type tone struct {
+	s         ToneSettings
+	reference int // pixels in the band on the reference picture
+}
 
-func (t *tone) NewJudge() check.Judge { return &toneJudge{s: t.s} }
+// within counts the pixels of the spans in the band, and all of them.
+func (t *tone) within(g *raster.Gray, spans raster.Spans) (within, total int) {
+	lo, hi := t.s.Tone.Range()
+	for _, s := range spans {
+		within += raster.BandCount(g.Row(int(s.Y))[s.X0:s.X1], lo, hi)
+		total += int(s.X1 - s.X0)
+	}
+	return within, total
+}
+
+func (t *tone) NewJudge() check.Judge { return &toneJudge{tone: t} }
 
 type toneJudge struct {
-	s     ToneSettings
+	*tone
 	spans raster.Spans
 }
 
@@ -50,16 +72,16 @@ func (j *toneJudge) Judge(in *check.Input, out *check.Finding) {
 	if !in.Covers(j.s.Region, out) {
 		return
 	}
-	lo, hi := j.s.Tone.Range()
 	j.spans = j.s.Region.SpansInto(j.spans, in.On, in.Gray.W, in.Gray.H)
-	total, within := 0, 0
-	for _, s := range j.spans {
-		within += raster.BandCount(in.Gray.Row(int(s.Y))[s.X0:s.X1], lo, hi)
-		total += int(s.X1 - s.X0)
-	}
+	within, total := j.within(in.Gray, j.spans)
 	if total == 0 {
 		out.Fault(check.NoPixel)
 		return
 	}
 	out.Read("share", "", float64(within)/float64(total))
+	out.Read("pixels", "", float64(within))
+	if j.reference > 0 {
+		size := in.On.Size()
+		out.Read("relative", "", float64(within)/float64(float64(j.reference)*float64(size*size)))
+	}
 }

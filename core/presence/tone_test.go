@@ -64,3 +64,13 @@ func TestToneSettingsAreValidated(t *testing.T) {
 	assert.ErrorContains(t, (&ToneSettings{Region: ok, Tone: raster.ToneBand{Least: ptr(9), Most: ptr(2)}}).Validate(), "exchange them")
 	assert.ErrorContains(t, (&ToneSettings{Tone: raster.ToneBand{Least: ptr(9)}}).Validate(), "region: 0 forms are given")
 }
+
+func TestToneAgainstTheReference(t *testing.T) {
+	s := ToneSettings{Region: raster.Rect(50, 10, 100, 40), Tone: raster.ToneBand{Most: ptr(60)}}
+	f := checktest.Judge(t, Tone, &s, board(), board(), raster.Transform{A: 1, X: -25})
+	assert.Equal(t, 3000.0, checktest.Value(t, f, "pixels"))
+	assert.Equal(t, 1.5, checktest.Value(t, f, "relative"))
+	f = judge(t, s, raster.Identity())
+	_, taken := f.Value("relative")
+	assert.False(t, taken, "without a reference picture there is nothing to relate to")
+}

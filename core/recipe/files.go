@@ -1,7 +1,6 @@
 package recipe
 
 import (
-	"fmt"
 	"path"
 	"reflect"
 
@@ -25,8 +24,8 @@ func (d *Document) Files() []NamedFile {
 		}
 	}
 	add(d.Picture.Reference, "picture/reference")
-	for i, c := range d.Checks {
-		at := fmt.Sprintf("checks/%d", i)
+	for _, c := range d.Checks {
+		at := "check " + c.ID
 		for _, s := range shapes(c.Settings) {
 			add(s.Mask, at)
 		}
@@ -42,7 +41,7 @@ func (d *Document) Files() []NamedFile {
 // setMasks gives every mask of the document its pixels.
 func setMasks(d *Document, files map[string][]byte) Problems {
 	var out Problems
-	for i, c := range d.Checks {
+	for _, c := range d.Checks {
 		for _, s := range shapes(c.Settings) {
 			if s.Mask == "" {
 				continue
@@ -52,7 +51,7 @@ func setMasks(d *Document, files map[string][]byte) Problems {
 				err = s.SetMask(pic.Luma(new(raster.Gray)))
 			}
 			if err != nil {
-				out = append(out, Problem{Field: fmt.Sprintf("checks/%d", i), What: "mask " + s.Mask + ": " + err.Error(), Remedy: "paint it light on dark, as large as the reference picture"})
+				out = append(out, Problem{Field: "check " + c.ID, What: "mask " + s.Mask + ": " + err.Error(), Remedy: "paint it light on dark, as large as the reference picture"})
 			}
 		}
 	}

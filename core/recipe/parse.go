@@ -78,6 +78,7 @@ type builder struct {
 	reader   *Reader
 	tree     *tree
 	doc      *Document
+	source   []int // by check of the document: its number in the text, which copies share
 	problems Problems
 }
 
@@ -90,6 +91,9 @@ func (b *builder) check(i int, fields object) {
 	var c Check
 	shared, own := object{}, object{}
 	for k, v := range fields {
+		if k == "copies" {
+			continue
+		}
 		if slices.Contains(common, k) {
 			shared[k] = v
 		} else {
@@ -106,6 +110,17 @@ func (b *builder) check(i int, fields object) {
 		b.problem(at, err.Error(), "")
 		return
 	}
+	if _, ok := fields["copies"]; ok {
+		b.copies(i, c, k, own, fields)
+		return
+	}
+	b.add(i, c)
+}
+
+// add checks what a schema cannot say of a check and adds it to the document; i is its
+// number in the text.
+func (b *builder) add(i int, c Check) {
+	at := fmt.Sprintf("/checks/%d", i)
 	if v, ok := c.Settings.(check.Validator); ok {
 		if err := v.Validate(); err != nil {
 			field, what, _ := strings.Cut(err.Error(), ": ")
@@ -126,6 +141,7 @@ func (b *builder) check(i int, fields object) {
 		b.problem(at+"/id", "another check is called "+c.ID+" already", "give each check its own id")
 	}
 	b.doc.Checks = append(b.doc.Checks, c)
+	b.source = append(b.source, i)
 }
 
 // riding checks that datums exist, are datums, and do not ride in a circle.
@@ -134,7 +150,7 @@ func (b *builder) riding() {
 		if c.On == "" {
 			continue
 		}
-		at := fmt.Sprintf("/checks/%d/on", i)
+		at := fmt.Sprintf("/checks/%d/on", b.source[i])
 		d := b.doc.Find(c.On)
 		if d == nil {
 			var ids []string
@@ -196,7 +212,7 @@ func (b *builder) rules() {
 		for field, source := range w.Expressions() {
 			if _, err := env.CompileBool(source); err != nil {
 				what, remedy, _ := strings.Cut(err.Error(), "; ")
-				b.problem(fmt.Sprintf("/checks/%d/%s", i, field), what, remedy)
+				b.problem(fmt.Sprintf("/checks/%d/%s", b.source[i], field), what, remedy)
 			}
 		}
 	}

@@ -13,6 +13,8 @@ import (
 
 	"ricetta/core/count"
 	"ricetta/core/inspect"
+	"ricetta/core/measure"
+	"ricetta/core/presence"
 	"ricetta/core/recipe"
 )
 
@@ -152,4 +154,33 @@ func FuzzParse(f *testing.F) {
 			t.Fatal("a check is never run")
 		}
 	})
+}
+
+// A check in a grid is as many checks, each with its own place; what they share is kept.
+func TestCopiesInAGrid(t *testing.T) {
+	doc, err := inspect.Reader.Parse([]byte(`ricetta: 1
+product: tray
+role: top
+picture: {kind: gray}
+checks:
+  - {id: pan, kind: presence.level, region: {circle: [100, 80, 20], without: [{rect: [95, 75, 10, 10]}]}, limits: {spread: {least: 5}}, copies: {columns: 3, rows: 2, step: [50, 60]}}
+  - {id: cap, kind: measure.gap, from: {arrow: [10, 20, 40, 20]}, to: {arrow: [60, 20, 90, 20]}, copies: {columns: 2, step: [100, 0]}}
+  - {id: tooth, kind: count.edges, arc: [100, 100, 50, 0, 90], copies: {rows: 2, step: [0, 7]}}
+  - {id: all, kind: logic.rule, when: pan_6.ok && cap_2.ok}
+`))
+	require.NoError(t, err)
+	require.Len(t, doc.Checks, 11)
+	last := doc.Find("pan_6").Settings.(*presence.LevelSettings).Region
+	assert.Equal(t, []float64{200, 140, 20}, last.Circle)
+	assert.Equal(t, []float64{195, 135, 10, 10}, last.Without[0].Rect)
+	assert.Equal(t, []float64{100, 80, 20}, doc.Find("pan_1").Settings.(*presence.LevelSettings).Region.Circle)
+	assert.Contains(t, doc.Find("pan_4").Limits, "spread")
+	gap := doc.Find("cap_2").Settings.(*measure.GapSettings)
+	assert.Equal(t, []float64{110, 20, 140, 20}, gap.From.Arrow)
+	assert.Equal(t, []float64{160, 20, 190, 20}, gap.To.Arrow)
+	assert.Equal(t, []float64{100, 107, 50, 0, 90}, doc.Find("tooth_2").Settings.(*count.EdgesSettings).Arc)
+	for want, copies := range map[string]string{"are too many": "{columns: 100, rows: 90, step: [5, 5]}", "missing: step": "{columns: 2}"} {
+		_, err := inspect.Reader.Parse([]byte("ricetta: 1\nproduct: t\nrole: top\npicture: {kind: gray}\nchecks: [{id: a, kind: presence.level, region: {rect: [0, 0, 5, 5]}, copies: " + copies + "}]\n"))
+		assert.ErrorContains(t, err, want)
+	}
 }

@@ -160,6 +160,16 @@ func checkSchema(k check.Kind, limits object) object {
 			"description": "Unit of the readings that are lengths, and of their limits: px if absent, or mm by the station's calibration or the recipe's scale",
 		}
 	}
+	if !IsLogic(k.Name) {
+		count := object{"type": "integer", "minimum": 1, "maximum": 100}
+		props["copies"] = object{
+			"type": "object", "additionalProperties": false, "required": []any{"step"},
+			"properties": object{"columns": count, "rows": count, "step": object{
+				"type": "array", "items": object{"type": "number"}, "minItems": 2, "maxItems": 2, "description": "Pixels from one column and from one row to the next",
+			}},
+			"description": "Put the check in a row or a grid: columns times rows copies, called id_1, id_2, … row by row",
+		}
+	}
 	if len(k.Measures) > 0 {
 		readings := object{}
 		for _, m := range k.Measures {
