@@ -75,6 +75,7 @@ demo-pictures: ## Render the demo recipe's reference and the demo pictures anew
 
 generate: web/node_modules/.stamp ## Renew schema, interface document and the console's types
 	UPDATE=1 go test ./core/recipe ./internal/api
+	go run ./internal/docgen
 	cd web && npm run -s gen
 
 # Tests of the console need Debian's Chromium. As root it is installed; elsewhere the

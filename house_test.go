@@ -55,6 +55,8 @@ var mayImport = []struct{ folder, allowed string }{
 	{"internal/folder", "core"},
 	{"internal/station", "core"},
 	{"internal/bench", "internal/plant internal/folder internal/store internal/station demo core"},
+	{"internal/docgen", "internal/figures internal/plant internal/folder demo core"},
+	{"internal/figures", "core"},
 	{"core/inspect", "core"},
 	{"core/recipe", "core/check core/edge core/raster"},
 	{"core/color", "core/check core/raster core/locate"},

@@ -133,6 +133,9 @@ type Input struct {
 	Findings []*Finding
 	// Lens says how the station's lens bends; nil where that is not known.
 	Lens *raster.Lens
+	// MMPerPx is the scale of a check whose lengths are told in millimeters; 0 for one
+	// in pixels. Readings are given in pixels all the same: the runner converts them.
+	MMPerPx float64
 	// Outside says what becomes of a check whose region hangs out of the picture.
 	Outside Outside
 
@@ -154,6 +157,14 @@ func (in *Input) Reset(p raster.Picture) {
 	}
 	in.Picture, in.Gray, in.On = p, p.Luma(&in.work.scratch), raster.Identity()
 	in.work.ready = 0
+}
+
+// Length returns a length in pixels as a sentence should tell it, in the check's unit.
+func (in *Input) Length(px float64) float64 {
+	if in.MMPerPx > 0 {
+		return float64(px * in.MMPerPx)
+	}
+	return px
 }
 
 // For returns the same picture for a check that rides on the place on.

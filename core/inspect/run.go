@@ -154,6 +154,9 @@ func (r *Runner) step(i int) {
 		on = r.places[s.on]
 	}
 	r.inputs[i] = r.input.For(on, s.doc.Outside)
+	if s.doc.Unit == recipe.MM {
+		r.inputs[i].MMPerPx = r.mmPerPx
+	}
 	r.judge(i)
 	if f.Outcome == check.OK {
 		if l, ok := r.judges[i].(check.Locator); ok {

@@ -86,7 +86,7 @@ func (j *gapJudge) report(out *check.Finding, a, b raster.Point, d, from, to flo
 	out.Read("distance", "px", d)
 	out.Read("from_strength", "", from)
 	out.Read("to_strength", "", to)
-	m := out.AddMark(check.Line, check.RoleFound, string(check.AppendNumber(nil, check.Rounded(d, 10))))
+	m := out.AddMark(check.Line, check.RoleFound, "")
 	m.Points = append(m.Points, a, b)
 }
 

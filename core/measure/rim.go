@@ -137,7 +137,7 @@ func (j *rimJudge) Judge(in *check.Input, out *check.Finding) {
 	out.Read("diameter", "px", float64(2*j.fit.Radius))
 	out.Readings[3].Limits.Least = 0.9
 	b := append(out.Sentence, "highest "...)
-	b = check.AppendNumber(b, check.Rounded(highest, 10))
+	b = check.AppendNumber(b, check.Rounded(in.Length(highest), 10))
 	if len(j.faults) > 0 {
 		f := j.faults[0]
 		b = append(append(append(b, " ("...), f.what...), " at "...)

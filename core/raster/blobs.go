@@ -30,10 +30,11 @@ type Blob struct {
 // BlobFinder finds connected pixels. It keeps its memory from picture to picture; the
 // zero value is ready. It serves one goroutine.
 type BlobFinder struct {
-	bits  []uint32
-	runs  []run
-	blobs []Blob
-	index []int32 // of a root run's spot
+	bits   []uint32
+	runs   []run
+	blobs  []Blob
+	index  []int32 // of a root run's spot
+	border []Point
 }
 
 // Find returns the connected sets of pixels of the spans whose gray value lies in
@@ -287,38 +288,50 @@ func (f *BlobFinder) Tones(p *Blob, g, marked *Gray, lo, hi uint8) (inside, arou
 // in reading order.
 func (p *Blob) First() int { return int(p.first) }
 
-// Border appends a polygon round the spot: its leftmost pixel edges downwards and
-// its rightmost ones upwards, at most 16 rows of them. Bays are drawn over.
+// mostBorderRows bounds the corners of a blob's border.
+const mostBorderRows = 40
+
+// Border appends a polygon round the blob: its leftmost pixel edges downwards and its
+// rightmost ones upwards, of at most some 40 rows. Bays are drawn over.
 func (f *BlobFinder) Border(p *Blob, dst []Point) []Point {
 	y0, y1 := f.runs[p.first].y, f.runs[p.last].y
-	step := (y1-y0)/16 + 1
-	start := len(dst)
-	left, right := int32(math.MaxInt32), int32(math.MinInt32)
-	emit := func(y int32) {
-		dst = append(dst, Point{X: float64(left), Y: float64(y)}, Point{X: float64(right), Y: float64(y)})
+	step := (y1-y0)/mostBorderRows + 1
+	f.border = f.border[:0] // left and right of the rows shown, alternating
+	left, right, row, next := int32(0), int32(0), int32(-1), y0
+	emit := func() {
+		if row < 0 {
+			return
+		}
+		y := float64(row) + 0.5
+		switch row {
+		case y0:
+			y = float64(y0)
+		case y1:
+			y = float64(y1 + 1)
+		}
+		f.border = append(f.border, Point{float64(left), y}, Point{float64(right), y})
+		if y0 == y1 { // a single row has two edges
+			f.border = append(f.border, Point{float64(left), y + 1}, Point{float64(right), y + 1})
+		}
 	}
-	top := y0
 	for i := p.first; i >= 0; i = f.runs[i].next {
 		r := &f.runs[i]
-		if r.y >= top+step {
-			emit(top)
-			emit(r.y)
-			top, left, right = r.y, math.MaxInt32, math.MinInt32
+		if r.y == row {
+			left, right = min(left, r.x0), max(right, r.x1)
+			continue
 		}
-		left, right = min(left, r.x0), max(right, r.x1)
+		if r.y < next && r.y != y1 {
+			continue
+		}
+		emit()
+		left, right, row, next = r.x0, r.x1, r.y, r.y+step
 	}
-	emit(top)
-	emit(y1 + 1)
-	// dst now alternates left, right going down: reorder to left down, right up.
-	pairs := dst[start:]
-	n := len(pairs) / 2
-	ordered := make([]Point, 0, 72)
-	for i := range n {
-		ordered = append(ordered, pairs[2*i])
+	emit()
+	for i := 0; i < len(f.border); i += 2 {
+		dst = append(dst, f.border[i])
 	}
-	for i := n - 1; i >= 0; i-- {
-		ordered = append(ordered, pairs[2*i+1])
+	for i := len(f.border) - 1; i >= 0; i -= 2 {
+		dst = append(dst, f.border[i])
 	}
-	copy(pairs, ordered)
 	return dst
 }

@@ -37,7 +37,7 @@ checks:
   - {id: shade, kind: color.shade, region: {rect: [240, 190, 130, 40]}}
   - {id: order, kind: color.order, region: {rect: [388, 330, 646, 300]}, expect: [a, b, c, d, e, f, g, h, i, j, k, l]}
   - {id: gap, kind: measure.gap, from: {arrow: [190, 470, 240, 470], width: 40}, to: {arrow: [1030, 470, 1090, 470], width: 40}}
-  - {id: size, kind: measure.size, region: {rect: [185, 140, 905, 660]}, take: first}
+  - {id: size, kind: measure.size, region: {rect: [185, 140, 905, 660]}, take: first, step: 30}
   - {id: angle, kind: measure.angle, first: {arrow: [640, 130, 640, 190], width: 500}, second: {arrow: [190, 470, 240, 470], width: 400}}
 `
 

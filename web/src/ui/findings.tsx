@@ -41,6 +41,12 @@ export function Findings(p: { findings: Finding[]; hidden: Set<string>; onToggle
               </button>
             </div>
             {(p.full || f.outcome !== "ok") && !repeats(f) && <p className="mt-0.5 text-sm text-ink-2">{f.sentence}</p>}
+            {p.full &&
+              Object.entries(f.texts).map(([name, text]) => (
+                <p key={name} className="mt-0.5 text-sm">
+                  <span className="text-ink-2">{name}:</span> {text}
+                </p>
+              ))}
             {readings(f, p.full ?? false).map(([name, r]) => (
               <div key={name} className="mt-0.5 grid grid-cols-[4.5rem_5.5rem_1fr_auto] items-center gap-2 text-sm">
                 <span className="text-ink-2">{name}</span>
@@ -55,44 +61,5 @@ export function Findings(p: { findings: Finding[]; hidden: Set<string>; onToggle
         );
       })}
     </ul>
-  );
-}
-
-/** What a check listed: spots with their figures, and which bands the left-out ones missed. */
-export function Rows({ finding }: { finding: Finding }) {
-  const rows = finding.rows ?? [];
-  if (rows.length === 0) return null;
-  const order = ["x", "y", "area", "perimeter", "roundness", "elongation", "width", "height", "missed"];
-  const columns = order.filter((c) => c in rows[0]!).concat(Object.keys(rows[0]!).filter((c) => !order.includes(c)));
-  return (
-    <div className="overflow-x-auto" tabIndex={0} role="region" aria-label={`List of ${finding.check}`}>
-      <table className="w-full border-collapse text-sm">
-        <caption className="px-4 py-2 text-left text-base font-semibold">
-          {finding.check}: {rows.length} found, {rows.filter((r) => !r.missed).length} counted
-        </caption>
-        <thead>
-          <tr className="border-b border-hairline text-ink-2">
-            <th className="px-3 py-1 text-right font-medium">#</th>
-            {columns.map((c) => (
-              <th key={c} className={`px-3 py-1 font-medium ${c === "missed" ? "text-left" : "text-right"}`}>
-                {c === "missed" ? "left out because of" : c}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {rows.map((r, i) => (
-            <tr key={i} className={`border-b border-hairline ${r.missed ? "text-ink-2" : ""}`}>
-              <td className="px-3 py-1 text-right">{i + 1}</td>
-              {columns.map((c) => (
-                <td key={c} className={`px-3 py-1 ${c === "missed" ? "text-left font-semibold text-reject" : "text-right"}`}>
-                  {typeof r[c] === "number" ? num(r[c]) : String(r[c] ?? "")}
-                </td>
-              ))}
-            </tr>
-          ))}
-        </tbody>
-      </table>
-    </div>
   );
 }

@@ -41,7 +41,35 @@ function MarkShape({ mark, failed, unit }: { mark: Mark; failed: boolean; unit: 
     const d = `M${-r} 0H${r}M0 ${-r}V${r}M0 ${-r}l${-5 * unit} ${8 * unit}M0 ${-r}l${5 * unit} ${8 * unit}`;
     return <Stroke d={d} light={light} w={w} transform={`translate(${x} ${y}) rotate(${mark.turn ?? 0})`} />;
   }
-  return <Stroke d={`M${mark.points.map((p) => p.join(" ")).join("L")}Z`} light={light} w={w} dash={dash} soft={mark.role === "region" && !failed} />;
+  const soft = mark.role === "region" && !failed;
+  const line = `M${mark.points.map((p) => p.join(" ")).join("L")}`;
+  if (mark.shape === "arrow") return <Stroke d={line + arrowHead(mark.points, 12 * unit)} light={light} w={w} soft={soft} />;
+  return (
+    <>
+      <Stroke d={mark.shape === "line" ? line : `${line}Z`} light={light} w={w} dash={dash} soft={soft} />
+      {mark.label && <MarkLabel mark={mark} light={light} unit={unit} />}
+    </>
+  );
+}
+
+/** The two barbs at the second of two points. */
+function arrowHead(points: number[][], size: number): string {
+  const [[ax = 0, ay = 0] = [], [bx = 0, by = 0] = []] = points;
+  const length = Math.hypot(bx - ax, by - ay) || 1;
+  const [ux, uy] = [((bx - ax) / length) * size, ((by - ay) / length) * size];
+  return `M${bx - ux + uy * 0.5} ${by - uy - ux * 0.5}L${bx} ${by}L${bx - ux - uy * 0.5} ${by - uy + ux * 0.5}`;
+}
+
+/** A number or a word in the middle of its mark: which spot it is, what is there. */
+function MarkLabel({ mark, light, unit }: { mark: Mark; light: string; unit: number }) {
+  const n = mark.points.length || 1;
+  const x = mark.points.reduce((sum, p) => sum + (p[0] ?? 0), 0) / n;
+  const y = mark.points.reduce((sum, p) => sum + (p[1] ?? 0), 0) / n;
+  return (
+    <text x={x} y={y} fontSize={15 * unit} fill={light} stroke="#000" strokeOpacity="0.7" strokeWidth={3 * unit} paintOrder="stroke" textAnchor="middle" dominantBaseline="central" fontFamily="var(--font-sans)">
+      {mark.label}
+    </text>
+  );
 }
 
 function Stroke({ d, light, w, dash, transform, soft }: { d: string; light: string; w: number; dash?: string; transform?: string; soft?: boolean }) {

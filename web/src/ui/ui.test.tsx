@@ -5,7 +5,8 @@ import { createMemoryRouter, RouterProvider } from "react-router";
 import { afterEach, expect, test, vi } from "vitest";
 import type { Finding, Item } from "../api/client";
 import { ItemsPage, queryOf } from "../pages/items";
-import { Findings, Rows } from "./findings";
+import { Findings } from "./findings";
+import { Rows } from "./rows";
 import { Verdict } from "./parts";
 import { Overlay } from "./picture";
 
@@ -60,6 +61,33 @@ test("the list of spots says why one was left out", () => {
   const rows = screen.getAllByRole("row");
   expect(within(rows[2]!).getByText("area, width")).toBeInTheDocument();
   expect(within(rows[2]!).getByText("90.25")).toBeInTheDocument();
+});
+
+test("the list is sorted by a press on a heading, and keeps the numbers of the picture", async () => {
+  render(<Rows finding={finding({ rows: [{ area: 90, x: 3 }, { area: 812, x: 5 }, { area: 400, x: 1 }] })} />);
+  const numbers = () => screen.getAllByRole("row").slice(1).map((r) => within(r).getAllByRole("cell")[0]!.textContent);
+  expect(screen.getByText("tips: 3 listed")).toBeInTheDocument();
+  await userEvent.click(screen.getByRole("button", { name: "area" }));
+  expect(numbers()).toEqual(["2", "3", "1"]);
+  await userEvent.click(screen.getByRole("button", { name: "area" }));
+  expect(numbers()).toEqual(["1", "3", "2"]);
+  await userEvent.click(screen.getByRole("button", { name: "x" }));
+  expect(numbers()).toEqual(["2", "1", "3"]);
+});
+
+test("arrows have heads, lines stay open, spots carry their number", () => {
+  const points = [[10, 10], [50, 10], [50, 40]] as [number, number][];
+  const marks = [
+    { shape: "arrow" as const, role: "region" as const, points: points.slice(0, 2) },
+    { shape: "line" as const, role: "found" as const, points },
+    { shape: "polygon" as const, role: "found" as const, label: "7", points },
+  ];
+  const { container } = render(<Overlay findings={[finding({ marks })]} hidden={new Set()} width={100} height={100} />);
+  const paths = [...container.querySelectorAll("path")].map((p) => p.getAttribute("d")!);
+  expect(paths[0]!.match(/M/g)).toHaveLength(2);
+  expect(paths[2]).not.toContain("Z");
+  expect(paths[4]).toContain("Z");
+  expect(container.querySelector("text")).toHaveTextContent("7");
 });
 
 test("overlays can be hidden one by one, and failed checks carry their name", () => {

@@ -1,0 +1,300 @@
+// Command docgen writes docs/checks.md and its pictures from the kinds of checks there
+// are: settings, readings and all.
+package main
+
+import (
+	"encoding/json"
+	"flag"
+	"fmt"
+	"image"
+	"image/color"
+	"image/draw"
+	"image/png"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"ricetta/core/check"
+	"ricetta/core/inspect"
+	"ricetta/core/raster"
+	"ricetta/core/recipe"
+	"ricetta/demo"
+	"ricetta/internal/figures"
+	"ricetta/internal/folder"
+	"ricetta/internal/plant"
+)
+
+func main() {
+	dir := flag.String("dir", "docs", "folder of the documents")
+	flag.Parse()
+	if err := write(*dir); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+}
+
+func write(dir string) error {
+	if err := os.WriteFile(filepath.Join(dir, "checks.md"), []byte(document()), 0o644); err != nil {
+		return err
+	}
+	for _, family := range families() {
+		sheet, err := sheet(family)
+		if err != nil {
+			return err
+		}
+		if sheet == nil {
+			continue
+		}
+		f, err := os.Create(filepath.Join(dir, "screenshots", "checks-"+family+".png"))
+		if err != nil {
+			return err
+		}
+		if err := png.Encode(f, sheet); err != nil {
+			return err
+		}
+		if err := f.Close(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// families lists the families of kinds in the order of the registry.
+func families() []string {
+	var out []string
+	for _, k := range inspect.Kinds {
+		if f := familyOf(k); !slices.Contains(out, f) {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+func familyOf(k check.Kind) string {
+	family, _, _ := strings.Cut(k.Name, ".")
+	return family
+}
+
+// titles of the families.
+var titles = map[string]string{
+	"locate": "Locate: where is the item", "presence": "Presence: is it there, and does it look right", "count": "Count",
+	"color": "Color", "measure": "Measure", "logic": "Logic",
+}
+
+// property is what the schema says of a setting.
+type property struct {
+	Description      string              `json:"description"`
+	Default          any                 `json:"default"`
+	Minimum          *float64            `json:"minimum"`
+	Maximum          *float64            `json:"maximum"`
+	ExclusiveMinimum *float64            `json:"exclusiveMinimum"`
+	Enum             []any               `json:"enum"`
+	Ref              string              `json:"$ref"`
+	Properties       map[string]property `json:"properties"`
+	Items            *property           `json:"items"`
+}
+
+func document() string {
+	var schema struct {
+		Properties struct {
+			Checks struct {
+				Items struct {
+					AllOf []struct {
+						If struct {
+							Properties struct {
+								Kind struct {
+									Const string `json:"const"`
+								} `json:"kind"`
+							} `json:"properties"`
+						} `json:"if"`
+						Then struct {
+							Properties map[string]json.RawMessage `json:"properties"`
+							Required   []string                   `json:"required"`
+						} `json:"then"`
+					} `json:"allOf"`
+				} `json:"items"`
+			} `json:"checks"`
+		} `json:"properties"`
+	}
+	if err := json.Unmarshal(recipe.Schema(inspect.Kinds), &schema); err != nil {
+		panic(err) // our own schema
+	}
+	var b strings.Builder
+	b.WriteString(`# The kinds of checks
+
+Made from the program's own types by ` + "`make generate`" + `. What every check has besides its own settings (` + "`id`, `on`, `limits`, `unit`, `outside`, `copies`, `measure_only`" + `)
+is told in [recipe.md](recipe.md), as are regions. Lengths are pixels, angles degrees, positive clockwise, gray values 0 to 255.
+In the pictures what was taught is amber, what was found green, what was left out red, and where was looked blue.
+`)
+	family := ""
+	for i, k := range inspect.Kinds {
+		if f := familyOf(k); f != family {
+			family = f
+			fmt.Fprintf(&b, "\n## %s\n", titles[f])
+			if f != "logic" {
+				fmt.Fprintf(&b, "\n![%s](screenshots/checks-%s.png)\n", titles[f], f)
+			}
+		}
+		s := schema.Properties.Checks.Items.AllOf[i]
+		if s.If.Properties.Kind.Const != k.Name {
+			panic("docgen: the schema lists the kinds in another order")
+		}
+		fmt.Fprintf(&b, "\n### `%s`\n\n%s", k.Name, k.Doc)
+		if k.Datum {
+			b.WriteString(" A datum: other checks can ride on it.")
+		}
+		b.WriteString("\n")
+		if h := hints[k.Name]; h != "" {
+			fmt.Fprintf(&b, "\n%s\n", h)
+		}
+		if e, ok := examples[k.Name]; ok {
+			fmt.Fprintf(&b, "\n```yaml\n- %s\n```\n", e.check)
+		}
+		b.WriteString("\n| setting | default | |\n|---|---|---|\n")
+		for _, name := range ownSettings(k, s.Then.Properties) {
+			var p property
+			if err := json.Unmarshal(s.Then.Properties[name], &p); err != nil {
+				panic(err)
+			}
+			writeSetting(&b, name, p, slices.Contains(s.Then.Required, name))
+		}
+		if len(k.Measures) > 0 {
+			b.WriteString("\n| reading | unit | |\n|---|---|---|\n")
+			for _, m := range k.Measures {
+				fmt.Fprintf(&b, "| `%s` | %s | %s |\n", m.Name, m.Unit, m.Doc)
+			}
+		}
+	}
+	return b.String()
+}
+
+// ownSettings lists the settings of a kind in the order of their declaration.
+func ownSettings(k check.Kind, properties map[string]json.RawMessage) []string {
+	names := settingsOrder(k)
+	return slices.DeleteFunc(names, func(n string) bool { return properties[n] == nil })
+}
+
+// mostEnum is how many values of a setting are listed.
+const mostEnum = 14
+
+func writeSetting(b *strings.Builder, name string, p property, required bool) {
+	def := ""
+	switch {
+	case p.Default != nil:
+		def = fmt.Sprintf("`%v`", p.Default)
+	case required:
+		def = "required"
+	}
+	text := p.Description
+	if len(p.Enum) > 0 && len(p.Enum) <= mostEnum {
+		var words []string
+		for _, e := range p.Enum {
+			words = append(words, fmt.Sprintf("`%v`", e))
+		}
+		text += ": " + strings.Join(words, ", ")
+	}
+	switch least := p.Minimum; {
+	case least != nil && p.Maximum != nil:
+		text += fmt.Sprintf(" (%g to %g)", *least, *p.Maximum)
+	case p.ExclusiveMinimum != nil && p.Maximum != nil:
+		text += fmt.Sprintf(" (above %g, to %g)", *p.ExclusiveMinimum, *p.Maximum)
+	}
+	fmt.Fprintf(b, "| `%s` | %s | %s |\n", name, def, text)
+	parts := p.Properties
+	if p.Items != nil && p.Items.Ref == "" {
+		parts = p.Items.Properties
+	}
+	for _, n := range sortedKeys(parts) {
+		if n == "nominal" || n == "tolerance" || parts[n].Description == "The reading must be at least this" || parts[n].Description == "The reading must be at most this" {
+			continue // limits as everywhere
+		}
+		writeSetting(b, name+"."+n, parts[n], false)
+	}
+}
+
+func sortedKeys(m map[string]property) []string {
+	var out []string
+	for k := range m {
+		out = append(out, k)
+	}
+	slices.Sort(out)
+	return out
+}
+
+// The size of a figure on a sheet.
+const (
+	tileW, tileH = 620, 400
+	columns      = 2
+)
+
+// sheet draws the examples of a family, nil where there are none.
+func sheet(family string) (image.Image, error) {
+	var tiles []image.Image
+	for _, k := range inspect.Kinds {
+		if e, ok := examples[k.Name]; ok && familyOf(k) == family {
+			t, err := tile(k.Name, e)
+			if err != nil {
+				return nil, fmt.Errorf("%s: %w", k.Name, err)
+			}
+			tiles = append(tiles, t)
+		}
+	}
+	if tiles == nil {
+		return nil, nil
+	}
+	rows := (len(tiles) + columns - 1) / columns
+	out := image.NewRGBA(image.Rect(0, 0, columns*(tileW+8)+8, rows*(tileH+8)+8))
+	draw.Draw(out, out.Bounds(), image.White, image.Point{}, draw.Src)
+	for i, t := range tiles {
+		at := image.Pt(8+i%columns*(tileW+8), 8+i/columns*(tileH+8))
+		draw.Draw(out, image.Rectangle{at, at.Add(image.Pt(tileW, tileH))}, t, image.Point{}, draw.Src)
+	}
+	return out, nil
+}
+
+func tile(kind string, e example) (image.Image, error) {
+	ref, pic, files, err := scene(e.on)
+	if err != nil {
+		return nil, err
+	}
+	doc, err := inspect.Reader.Parse([]byte(fmt.Sprintf("ricetta: 1\nproduct: example\nrole: top\npicture: {kind: %s, reference: reference.png, mm_per_px: 0.25}\nchecks:\n  - %s\n", ref.Kind(), e.check)))
+	if err != nil {
+		return nil, err
+	}
+	r, err := recipe.New(doc, files)
+	if err != nil {
+		return nil, err
+	}
+	plan, err := inspect.Prepare(r)
+	if err != nil {
+		return nil, err
+	}
+	f := plan.NewRunner().Inspect(pic).Findings[0]
+	if f.Outcome != check.OK && kind != "measure.rim" {
+		return nil, fmt.Errorf("the example is %s: %s", f.Outcome, f.Sentence)
+	}
+	c := figures.New(pic, e.view[0], e.view[1], e.view[2], e.view[3], tileW, tileH)
+	c.Marks(f.Marks)
+	text := strings.NewReplacer("°", " deg", "Δ", "d").Replace(string(f.Sentence))
+	c.Text(8, 18, kind+": "+text, color.White)
+	return c.Image, nil
+}
+
+// scene returns the pictures of an example: what it is taught on and what it sees.
+func scene(p picture) (ref, pic raster.Picture, files map[string][]byte, err error) {
+	if p == aTin {
+		r, _, err := folder.Recipe(demo.Recipes, "recipes/"+plant.Product)
+		if err != nil {
+			return ref, pic, nil, err
+		}
+		ref, err = raster.Decode(r.Files["reference.png"], ".png", raster.DefaultDecodeLimits)
+		return ref, ref, r.Files, err
+	}
+	sound, worn := roll(false), roll(true)
+	var b strings.Builder
+	if err := png.Encode(&b, sound.Image()); err != nil {
+		return ref, pic, nil, err
+	}
+	return sound, worn, map[string][]byte{"reference.png": []byte(b.String())}, nil
+}
