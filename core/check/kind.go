@@ -167,6 +167,14 @@ func (in *Input) Length(px float64) float64 {
 	return px
 }
 
+// Unit is the unit of what Length returns.
+func (in *Input) Unit() string {
+	if in.MMPerPx > 0 {
+		return "mm"
+	}
+	return "px"
+}
+
 // For returns the same picture for a check that rides on the place on.
 func (in *Input) For(on raster.Transform, outside Outside) Input {
 	out := *in

@@ -11,7 +11,7 @@ import (
 
 // How far riders may reach from a datum, as a multiple of the datum's own reach, before
 // it is warned of.
-const farRiders = 3
+const farRiders = 5
 
 // warnOfRiders warns of datums that are much smaller than what rides on them, or far
 // away from it: a small error of their turn is a large shift there.

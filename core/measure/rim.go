@@ -138,6 +138,7 @@ func (j *rimJudge) Judge(in *check.Input, out *check.Finding) {
 	out.Readings[3].Limits.Least = 0.9
 	b := append(out.Sentence, "highest "...)
 	b = check.AppendNumber(b, check.Rounded(in.Length(highest), 10))
+	b = append(append(b, ' '), in.Unit()...)
 	if len(j.faults) > 0 {
 		f := j.faults[0]
 		b = append(append(append(b, " ("...), f.what...), " at "...)

@@ -86,7 +86,8 @@ func (j *sizeJudge) Judge(in *check.Input, out *check.Finding) {
 	out.Read("width", "px", between(lines[3], lines[1]))
 	out.Read("height", "px", between(lines[0], lines[2]))
 	b := check.AppendNumber(append(out.Sentence, "width "...), check.Rounded(in.Length(out.Readings[0].Value), 10))
-	out.Sentence = check.AppendNumber(append(b, ", height "...), check.Rounded(in.Length(out.Readings[1].Value), 10))
+	b = check.AppendNumber(append(b, ", height "...), check.Rounded(in.Length(out.Readings[1].Value), 10))
+	out.Sentence = append(append(b, ' '), in.Unit()...)
 }
 
 // side finds one side: the fitted line, or one through the farthest point square to

@@ -17,15 +17,15 @@ import (
 // happened. progress is told of every tin judged.
 func ScoreDemo(ctx context.Context, tins int, progress func()) (plant.Score, error) {
 	sum := plant.NewScore()
-	r, _, err := folder.Recipe(demo.Recipes, "recipes/"+plant.Product)
-	if err != nil {
-		return sum, err
-	}
-	plan, err := inspect.Prepare(r)
-	if err != nil {
-		return sum, err
-	}
 	for _, cfg := range plant.Lines() {
+		r, _, err := folder.Recipe(demo.Recipes, "recipes/"+cfg.Product)
+		if err != nil {
+			return sum, err
+		}
+		plan, err := inspect.Prepare(r)
+		if err != nil {
+			return sum, err
+		}
 		s, err := scoreLine(ctx, cfg, plan, tins, progress)
 		if err != nil {
 			return sum, err

@@ -12,6 +12,7 @@ import (
 
 	"ricetta/internal/api"
 	"ricetta/internal/app"
+	"ricetta/internal/plant"
 )
 
 func demoCommand(version string) *cli.Command {
@@ -19,8 +20,8 @@ func demoCommand(version string) *cli.Command {
 		Name:  "demo",
 		Usage: "run the service with the simulated demo plant",
 		Flags: append(serveFlags(),
-			&cli.BoolFlag{Name: "score", Usage: "run no service: carry tins as fast as this machine judges, compare with the truth and print it"},
-			&cli.IntFlag{Name: "tins", Value: 500, Usage: "with --score: tins on each line"},
+			&cli.BoolFlag{Name: "score", Usage: "run no service: carry pieces as fast as this machine judges, compare with the truth and print it"},
+			&cli.IntFlag{Name: "tins", Value: 500, Usage: "with --score: pieces on each line"},
 			&cli.DurationFlag{Name: "for", Usage: "stop by itself after this time and print the score"},
 			jsonFlag(),
 		),
@@ -45,7 +46,8 @@ func demo(ctx context.Context, c *cli.Command, version string) error {
 	err := serve(ctx, c, version, func(a *app.App) {
 		running = a
 		line(out, `
-  The demo plant is running: two lines of colored-pencil tins at Cartoleria Fiordaliso.
+  The demo plant is running at Cartoleria Fiordaliso: two lines of colored-pencil tins, and
+  one each of watercolor trays, glue sticks and masking tape.
 
     Look at   http://%s
     First     the floor; then open "Line 1" and wait for a reject (one tin in 25);
@@ -70,7 +72,7 @@ func score(ctx context.Context, c *cli.Command) error {
 	progress := func() {}
 	var bar *progressbar.ProgressBar
 	if isTerminal(errs) {
-		bar = progressbar.NewOptions(2*tins, progressbar.OptionSetWriter(errs), progressbar.OptionSetDescription("tins"),
+		bar = progressbar.NewOptions(len(plant.Lines())*tins, progressbar.OptionSetWriter(errs), progressbar.OptionSetDescription("pieces"),
 			progressbar.OptionShowCount(), progressbar.OptionClearOnFinish(), progressbar.OptionThrottle(100*time.Millisecond))
 		progress = func() { _ = bar.Add(1) }
 	}
@@ -92,10 +94,10 @@ func score(ctx context.Context, c *cli.Command) error {
 // printTruth prints what became of the tins, by what was wrong with them.
 func printTruth(w io.Writer, truth api.Truth) {
 	if truth.Tins == 0 {
-		line(w, "No tin has left the belts yet.")
+		line(w, "Nothing has left the belts yet.")
 		return
 	}
-	t := newTable(w, "truth", "tins", "pass", "rework", "reject")
+	t := newTable(w, "truth", "pieces", "pass", "rework", "reject")
 	right(t, 2, 3, 4, 5)
 	for _, r := range truth.Rows {
 		n := int64(0)
@@ -109,6 +111,6 @@ func printTruth(w io.Writer, truth api.Truth) {
 	for _, k := range truth.Rows[0].Routes {
 		bad -= k
 	}
-	fmt.Fprintf(w, "\n%d tins: %d of %d bad ones let through, %d of %d good ones rejected\n",
+	fmt.Fprintf(w, "\n%d pieces: %d of %d bad ones let through, %d of %d good ones rejected\n",
 		truth.Tins, truth.LetThrough, bad, truth.FalseRejects, truth.Tins-bad)
 }

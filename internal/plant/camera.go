@@ -41,13 +41,14 @@ var theStudio = sync.OnceValue(func() *studio {
 
 // camera makes pictures of tins. It keeps its memory and serves one goroutine.
 type camera struct {
-	tin sprite
+	tin  sprite // with the pencils of the piece
+	tray sprite // with its pans
 }
 
 // Picture renders the tin as the camera of its line sees it: 1280×960, color.
-func (t Tin) Picture() raster.Picture { return new(camera).picture(t) }
+func (t Piece) Picture() raster.Picture { return new(camera).picture(t) }
 
-func (c *camera) picture(t Tin) raster.Picture {
+func (c *camera) picture(t Piece) raster.Picture {
 	s := theStudio()
 	out := raster.NewRGB(pictureW, pictureH)
 	shift := int(t.seed % 512)
@@ -58,9 +59,8 @@ func (c *camera) picture(t Tin) raster.Picture {
 		copy(out.G[to:to+pictureW], s.belt.G[from:])
 		copy(out.B[to:to+pictureW], s.belt.B[from:])
 	}
-	if t.Defect != NoTin {
-		c.pack(s, t)
-		c.lay(out, t.At)
+	if t.Defect != NoTin && t.Defect != Nothing {
+		c.lay(out, wares[t.Product].draw(c, t), t.At)
 	}
 	blur(out)
 	expose(out, s, t)
@@ -68,7 +68,8 @@ func (c *camera) picture(t Tin) raster.Picture {
 }
 
 // pack puts the pencils into the tin.
-func (c *camera) pack(s *studio, t Tin) {
+func (c *camera) pack(t Piece) sprite {
+	s := theStudio()
 	if c.tin.RGB == nil {
 		c.tin = newSprite(s.tin.W, s.tin.H)
 		copy(c.tin.a, s.tin.a)
@@ -87,11 +88,11 @@ func (c *camera) pack(s *studio, t Tin) {
 		x := rim + firstPencil + pencilPitch*float64(i) - pencilW/2 + p.DX
 		sp.over(c.tin, int(math.Round(x)), int(math.Round(rim+pencilTop+clamp(p.DY, 5))))
 	}
+	return c.tin
 }
 
-// lay puts the tin onto the belt, turned, with its shadow.
-func (c *camera) lay(out *raster.RGB, at raster.Pose) {
-	src := c.tin
+// lay puts a piece onto the belt, turned, with its shadow.
+func (c *camera) lay(out *raster.RGB, src sprite, at raster.Pose) {
 	m := raster.Moving(raster.Point{X: float64(src.W) / 2, Y: float64(src.H) / 2}, at)
 	inv := m.Inverse()
 	x0, y0, x1, y1 := raster.Rect(0, 0, float64(src.W), float64(src.H)).Bounds(m)
@@ -138,7 +139,7 @@ func blur(c *raster.RGB) {
 }
 
 // expose applies light, glare and noise.
-func expose(c *raster.RGB, s *studio, t Tin) {
+func expose(c *raster.RGB, s *studio, t Piece) {
 	gain := int(t.Light * 256)
 	offs := t.seed
 	for y := range c.H {
@@ -161,7 +162,7 @@ func expose(c *raster.RGB, s *studio, t Tin) {
 	}
 }
 
-func glare(t Tin, dx, dy float64) int {
+func glare(t Piece, dx, dy float64) int {
 	d := (dx*dx + dy*dy) / (t.GlareR * t.GlareR)
 	if d > 4 {
 		return 0

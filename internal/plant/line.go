@@ -30,26 +30,44 @@ type LineConfig struct {
 	Seed     uint64  `json:"seed"`
 	Speed    float64 `json:"speed_mm_s"` // of the belt
 	Rates    Rates   `json:"rates"`
+	// Product is what lies on the belt; pencil tins if it is empty.
+	Product string `json:"product,omitempty"`
 }
 
-// Lines are the two lines of the demo plant. The second one packs worse.
+// Lines are the lines of the demo plant: two for tins, of which the second packs worse,
+// and one each, slower, for the other products.
 func Lines() []LineConfig {
 	return []LineConfig{
-		{"line1-top", "Tins, top view", "line1", "Line 1", 1001, 300, Rates{Missing: 0.012, Swapped: 0.008, Reversed: 0.008, NoTin: 0.005, Turned: 0.008}},
-		{"line2-top", "Tins, top view", "line2", "Line 2", 2002, 240, Rates{Missing: 0.03, Swapped: 0.016, Reversed: 0.02, NoTin: 0.006, Turned: 0.02}},
+		{"line1-top", "Tins, top view", "line1", "Line 1", 1001, 300, Rates{Missing: 0.012, Swapped: 0.008, Reversed: 0.008, NoTin: 0.005, Turned: 0.008}, Tins},
+		{"line2-top", "Tins, top view", "line2", "Line 2", 2002, 240, Rates{Missing: 0.03, Swapped: 0.016, Reversed: 0.02, NoTin: 0.006, Turned: 0.02}, Tins},
+		{"line3-top", "Watercolor trays", "line3", "Line 3", 3003, 90, Rates{PanMissing: 0.012, PansSwapped: 0.008, BrushMissing: 0.012, TrayTurned: 0.008, Nothing: 0.004}, Trays},
+		{"line4-top", "Glue sticks", "line4", "Line 4", 4004, 90, Rates{CapMissing: 0.01, CapRaised: 0.02, Nothing: 0.004}, Sticks},
+		{"line5-top", "Masking tape", "line5", "Line 5", 5005, 90, Rates{Bump: 0.012, Notch: 0.012, Nothing: 0.004}, Rolls},
 	}
 }
 
-// Product and Role are what the demo lines run.
+// The products of the demo plant, and the role of its stations.
 const (
-	Product = "pencil-tin-12"
+	Tins   = "pencil-tin-12"
+	Trays  = "watercolor-tray-12"
+	Sticks = "glue-stick-20"
+	Rolls  = "masking-tape-50"
+
+	Product = Tins
 	Role    = "top"
 )
+
+func (c LineConfig) product() string {
+	if c.Product == "" {
+		return Tins
+	}
+	return c.Product
+}
 
 // StationConfig returns how the line's station is built in.
 func (c LineConfig) StationConfig() station.Config {
 	return station.Config{
-		ID: c.Station, Name: c.Name, Line: c.Line, Role: Role, Product: Product, Every: Pitch,
+		ID: c.Station, Name: c.Name, Line: c.Line, Role: Role, Product: c.product(), Every: Pitch,
 		Ejectors: map[string]station.Ejector{
 			recipe.Reject: {Offset: rejectOffset, Pulse: pulse, Confirm: confirmAfter},
 			recipe.Rework: {Offset: reworkOffset, Pulse: pulse},
@@ -92,8 +110,10 @@ func (l *Line) Attach(s *station.Station) { l.station = s }
 // Config returns how the line is set up.
 func (l *Line) Config() LineConfig { return l.cfg }
 
-// Tin returns the truth about a tin.
-func (l *Line) Tin(index int64) Tin { return Draw(l.cfg.Seed, index, l.cfg.Rates) }
+// Piece returns the truth about a tin.
+func (l *Line) Piece(index int64) Piece {
+	return DrawOf(l.cfg.product(), l.cfg.Seed, index, l.cfg.Rates)
+}
 
 // rendering is the picture of a tin, on its way.
 type rendering struct {
@@ -107,7 +127,7 @@ func (l *Line) render(index int64) rendering {
 	go func() {
 		c := <-l.camera
 		defer func() { l.camera <- c }()
-		done <- c.picture(l.Tin(index))
+		done <- c.picture(l.Piece(index))
 	}()
 	return rendering{index, done}
 }
@@ -212,9 +232,9 @@ func (l *Line) pass(route string, offset, from, to int64) {
 	}
 	switch {
 	case route == "":
-		l.score.leave(l.Tin(k), recipe.Pass)
+		l.score.leave(l.Piece(k), recipe.Pass)
 	case l.on[route]:
-		l.score.leave(l.Tin(k), route)
+		l.score.leave(l.Piece(k), route)
 		if route == recipe.Reject {
 			l.confirms = append(l.confirms, to+sensorAfter)
 		}

@@ -20,7 +20,7 @@ func newScore() Score {
 
 func (s *Score) left(k int64) bool { return k <= s.last || s.gone[k] }
 
-func (s *Score) leave(t Tin, route string) {
+func (s *Score) leave(t Piece, route string) {
 	if s.Left[t.Defect] == nil {
 		s.Left[t.Defect] = map[string]int64{}
 	}

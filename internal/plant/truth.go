@@ -7,10 +7,10 @@ import (
 	"ricetta/core/recipe"
 )
 
-// Defect is what is wrong with a tin.
+// Defect is what is wrong with a piece.
 type Defect string
 
-// The defects that tins can have.
+// The defects that pieces can have.
 const (
 	Good     Defect = "good"
 	Missing  Defect = "pencil missing"
@@ -18,17 +18,33 @@ const (
 	Reversed Defect = "pencil wrong way round"
 	NoTin    Defect = "no tin"
 	Turned   Defect = "tin wrong way round"
+
+	PanMissing   Defect = "pan missing"
+	PansSwapped  Defect = "two pans swapped"
+	BrushMissing Defect = "brush missing"
+	TrayTurned   Defect = "tray wrong way round"
+
+	CapMissing Defect = "cap missing"
+	CapRaised  Defect = "cap raised"
+
+	Bump  Defect = "bump in the rim"
+	Notch Defect = "notch in the rim"
+
+	Nothing Defect = "nothing there"
 )
 
 // Defects lists them all, the good first.
-var Defects = []Defect{Good, Missing, Swapped, Reversed, NoTin, Turned}
+var Defects = []Defect{
+	Good, Missing, Swapped, Reversed, NoTin, Turned, PanMissing, PansSwapped, BrushMissing, TrayTurned,
+	CapMissing, CapRaised, Bump, Notch, Nothing,
+}
 
 // Route returns where a tin with this defect belongs.
 func (d Defect) Route() string {
 	switch d {
 	case Good:
 		return recipe.Pass
-	case Turned:
+	case Turned, TrayTurned:
 		return recipe.Rework
 	}
 	return recipe.Reject
@@ -37,11 +53,16 @@ func (d Defect) Route() string {
 // Rates are the shares of tins (0…1) that have each defect.
 type Rates map[Defect]float64
 
-// Tin is the truth about one tin: what is in it and how it lies.
-type Tin struct {
+// Piece is the truth about one thing on a belt: what is in it and how it lies.
+type Piece struct {
+	Product string
 	Index   int64
 	Defect  Defect
-	Pencils [12]Pencil
+	Pencils [12]Pencil // of a tin
+	Pans    [12]int    // of a tray: indices into its colors, -1 for an empty place
+	NoBrush bool       // of a tray
+	Gap     float64    // of a glue stick: pixels between body and cap; NaN without one
+	Flaw    Flaw       // of a roll
 	At      raster.Pose
 	// Light is the gain of the lamps, Glare a reflection.
 	Light  float64
@@ -60,28 +81,23 @@ type Pencil struct {
 
 // Draw makes the tin with the given index on a line with the given seed: the same
 // seed and index give the same tin.
-func Draw(seed uint64, index int64, rates Rates) Tin {
+func Draw(seed uint64, index int64, rates Rates) Piece { return DrawOf(Tins, seed, index, rates) }
+
+// DrawOf makes a piece of a product, as Draw does a tin.
+func DrawOf(product string, seed uint64, index int64, rates Rates) Piece {
 	rng := rand.New(rand.NewPCG(seed, uint64(index)))
-	t := Tin{Index: index, Defect: Good, seed: rng.Uint64()}
+	t := Piece{Product: product, Index: index, Defect: Good, seed: rng.Uint64()}
+	if w := wares[product]; product != Tins {
+		t.lie(rng, w.jitter)
+		t.Defect = rates.pick(rng.Float64(), w.defects)
+		w.fill(rng, &t)
+		return t
+	}
 	for i := range t.Pencils {
 		t.Pencils[i] = Pencil{Color: i, DX: rng.NormFloat64() * 0.8, DY: rng.NormFloat64() * 2}
 	}
-	t.At = raster.Pose{
-		X: tinX + clamp(rng.NormFloat64()*9, 26), Y: tinY + clamp(rng.NormFloat64()*7, 20),
-		Angle: clamp(rng.NormFloat64()*1.3, 4), Size: 1,
-	}
-	t.Light = 1 + clamp(rng.NormFloat64()*0.02, 0.05)
-	if rng.IntN(3) == 0 {
-		t.GlareX, t.GlareY, t.GlareR = 300+rng.Float64()*700, 200+rng.Float64()*550, 60+rng.Float64()*80
-	}
-	at := rng.Float64()
-	for _, d := range Defects[1:] {
-		if at < rates[d] {
-			t.Defect = d
-			break
-		}
-		at -= rates[d]
-	}
+	t.lie(rng, 1)
+	t.Defect = rates.pick(rng.Float64(), wares[Tins].defects)
 	i := rng.IntN(12)
 	switch t.Defect {
 	case Missing:
@@ -95,6 +111,29 @@ func Draw(seed uint64, index int64, rates Rates) Tin {
 		t.At.Angle += 180
 	}
 	return t
+}
+
+// lie chooses how the piece lies, and the light.
+func (t *Piece) lie(rng *rand.Rand, jitter float64) {
+	t.At = raster.Pose{
+		X: tinX + clamp(rng.NormFloat64()*9, 26), Y: tinY + clamp(rng.NormFloat64()*7, 20),
+		Angle: clamp(rng.NormFloat64()*1.3, 4) * jitter, Size: 1,
+	}
+	t.Light = 1 + clamp(rng.NormFloat64()*0.02, 0.05)
+	if rng.IntN(3) == 0 {
+		t.GlareX, t.GlareY, t.GlareR = 300+rng.Float64()*700, 200+rng.Float64()*550, 60+rng.Float64()*80
+	}
+}
+
+// pick chooses a defect by a number 0…1.
+func (r Rates) pick(at float64, defects []Defect) Defect {
+	for _, d := range defects {
+		if at < r[d] {
+			return d
+		}
+		at -= r[d]
+	}
+	return Good
 }
 
 func clamp(v, most float64) float64 { return min(max(v, -most), most) }

@@ -33,14 +33,28 @@ func main() {
 }
 
 func run(root string) error {
-	ref := plant.Draw(12, 0, nil)
-	ref.At = raster.Pose{X: 640, Y: 470, Size: 1}
-	ref.Light, ref.GlareR = 1, 0
-	for i := range ref.Pencils {
-		ref.Pencils[i].DX, ref.Pencils[i].DY = 0, 0
+	for _, product := range []string{plant.Tins, plant.Trays, plant.Sticks, plant.Rolls} {
+		ref := plant.DrawOf(product, 12, 0, nil)
+		ref.At = raster.Pose{X: 640, Y: 470, Size: 1}
+		ref.Light, ref.GlareR, ref.Gap = 1, 0, 10
+		for i := range ref.Pencils {
+			ref.Pencils[i].DX, ref.Pencils[i].DY = 0, 0
+		}
+		if err := write(filepath.Join(root, "recipes", product, "reference.png"), ref); err != nil {
+			return err
+		}
 	}
-	if err := write(filepath.Join(root, "recipes", plant.Product, "reference.png"), ref); err != nil {
-		return err
+	for product, defects := range map[string][]plant.Defect{
+		plant.Trays:  {plant.Good, plant.PanMissing, plant.PansSwapped, plant.BrushMissing, plant.TrayTurned},
+		plant.Sticks: {plant.Good, plant.CapMissing, plant.CapRaised},
+		plant.Rolls:  {plant.Good, plant.Bump, plant.Notch},
+	} {
+		for i, d := range defects {
+			name := strings.ReplaceAll(string(d), " ", "-") + ".jpg"
+			if err := write(filepath.Join(root, "pictures", product, name), plant.DrawOf(product, 700, int64(i), plant.Rates{d: 1})); err != nil {
+				return err
+			}
+		}
 	}
 	// Mostly JPEG, to keep the repository small; one of each other format.
 	endings := map[plant.Defect][]string{
@@ -63,7 +77,7 @@ func run(root string) error {
 	return nil
 }
 
-func write(path string, tin plant.Tin) error {
+func write(path string, tin plant.Piece) error {
 	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
 		return err
 	}

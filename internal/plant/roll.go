@@ -1,0 +1,62 @@
+package plant
+
+import (
+	"math"
+	"math/rand/v2"
+
+	"ricetta/core/raster"
+)
+
+// A roll of masking tape seen from above. Numbers are pixels.
+const (
+	rollOuter = 300.0
+	rollCore  = 150.0
+	rollInner = 116.0
+)
+
+// Flaw is a bump (above 0) or a notch (below 0) in the rim of a roll.
+type Flaw struct{ Height, Turn, Width float64 }
+
+func fillRoll(rng *rand.Rand, p *Piece) {
+	p.Flaw = Flaw{Turn: rng.Float64()*360 - 180, Width: 6 + rng.Float64()*6}
+	switch p.Defect {
+	case Bump:
+		p.Flaw.Height = 9 + rng.Float64()*10
+	case Notch:
+		p.Flaw.Height = -9 - rng.Float64()*10
+	}
+}
+
+// drawRoll draws the roll with its flaw.
+func drawRoll(_ *camera, p Piece) sprite {
+	const size = 2*rollOuter + 60
+	s := newSprite(size+2*rim, size+2*rim)
+	c := float64(size)/2 + rim
+	var paint raster.Painter
+	ring := func(radius func(deg float64) float64) []raster.Point {
+		var out []raster.Point
+		for i := range 720 {
+			deg := float64(i)/2 - 180
+			sin, cos := raster.SinCos(deg)
+			r := radius(deg)
+			out = append(out, raster.Point{X: c + r*cos, Y: c + r*sin})
+		}
+		return out
+	}
+	outline := func(deg float64) float64 {
+		d := math.Abs(raster.WrapAngle(deg-p.Flaw.Turn)) / p.Flaw.Width
+		if d > 1 {
+			return rollOuter
+		}
+		return rollOuter + p.Flaw.Height*(1+math.Cos(math.Pi*d))/2
+	}
+	round := func(r float64) func(float64) float64 { return func(float64) float64 { return r } }
+	s.fill(&paint, ring(outline), rgb{226, 202, 140})
+	for r := rollOuter - 30; r > rollCore+8; r -= 15 { // the windings
+		s.fill(&paint, ring(round(r)), rgb{218, 192, 128})
+		s.fill(&paint, ring(round(r-2.5)), rgb{226, 202, 140})
+	}
+	s.fill(&paint, ring(round(rollCore)), rgb{150, 116, 82}) // the core of cardboard
+	s.fill(&paint, ring(round(rollInner)), rgb{46, 50, 48})  // the belt seen through it
+	return s
+}

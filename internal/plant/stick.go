@@ -1,0 +1,65 @@
+package plant
+
+import (
+	"math"
+	"math/rand/v2"
+
+	"ricetta/core/raster"
+)
+
+// A glue stick lies on its side, its cap to the right. Numbers are pixels.
+const (
+	stickW, stickH = 860, 170
+	bodyW          = 560
+	capW           = 240
+	soundGap       = 10.0 // between body and cap
+)
+
+func fillStick(rng *rand.Rand, p *Piece) {
+	p.Gap = soundGap + clamp(rng.NormFloat64()*0.8, 2)
+	switch p.Defect {
+	case CapMissing:
+		p.Gap = math.NaN()
+	case CapRaised:
+		p.Gap += 12 + rng.Float64()*24
+	}
+}
+
+// drawStick draws the stick with its cap as far off as the piece says.
+func drawStick(_ *camera, p Piece) sprite {
+	s := newSprite(stickW+2*rim, stickH+2*rim)
+	var paint raster.Painter
+	at := func(x, y, w, h, r float64) []raster.Point { return rounded(x+rim, y+rim, w, h, r) }
+	s.fill(&paint, at(bodyW-60, 30, 190, stickH-60, 10), rgb{70, 72, 76}) // the tube inside, and the stick
+	s.fill(&paint, at(bodyW+40, 40, 96, stickH-80, 20), rgb{236, 234, 222})
+	s.fill(&paint, at(0, 14, 34, stickH-28, 8), rgb{206, 90, 50}) // the knob
+	s.fill(&paint, at(28, 4, bodyW-28, stickH-8, 12), rgb{238, 238, 232})
+	s.fill(&paint, at(90, 4, 380, stickH-8, 4), rgb{40, 96, 140})
+	pale := rgb{240, 232, 206}
+	for k := range 6 {
+		turn := float64(k) * 60
+		sin, cos := raster.SinCos(turn)
+		s.fill(&paint, ellipse(rim+160+26*cos, rim+85+26*sin, 24, 10, turn), pale)
+	}
+	for i, w := range []float64{190, 130, 160} {
+		s.fill(&paint, at(230, 42+float64(i)*32, w, 17, 4), pale)
+	}
+	if !math.IsNaN(p.Gap) {
+		s.fill(&paint, at(bodyW+p.Gap, 0, capW, stickH, 16), rgb{206, 90, 50})
+		for k := range 8 { // its grip
+			s.fill(&paint, at(bodyW+p.Gap+40+float64(k)*22, 8, 8, stickH-16, 3), rgb{178, 72, 38})
+		}
+	}
+	// Round as it is: dark above and below.
+	for y := range s.H {
+		u := (float64(y) - rim) / stickH
+		k := 0.72 + 0.32*math.Sin(math.Pi*min(max(u, 0), 1))
+		for x := range s.W {
+			o := y*s.Stride + x
+			for _, plane := range [3][]uint8{s.R, s.G, s.B} {
+				plane[o] = uint8(min(float64(plane[o])*k, 255))
+			}
+		}
+	}
+	return s
+}
