@@ -93,7 +93,11 @@ func (j *repeatsJudge) Judge(in *check.Input, out *check.Finding) {
 			return
 		}
 	}
-	found := j.finder.Find(in, float64(j.least*in.On.Size()))
+	found, err := j.finder.Find(in, float64(j.least*in.On.Size()))
+	if err != nil {
+		out.Fault(err.Error())
+		return
+	}
 	out.Columns = repeatColumns
 	center, least := j.s.Region.Center(), 0.0
 	for i, f := range found {

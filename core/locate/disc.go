@@ -128,7 +128,7 @@ func (j *discJudge) Judge(in *check.Input, out *check.Finding) {
 	scale := float64(int(1) << j.level)
 	for _, c := range j.centers {
 		at := raster.Point{X: float64((float64(c.x) + 0.5) * scale), Y: float64((float64(c.y) + 0.5) * scale)}
-		from, to := float64(radius*least)-1.5*scale-3, float64(radius*most)+1.5*scale+3
+		from, to := float64(radius*least)-float64(1.5*scale)-3, float64(radius*most)+float64(1.5*scale)+3
 		var f edge.Round
 		score, ok := 0.0, false
 		for range 2 { // once more about the circle found, to see all of it

@@ -1,6 +1,7 @@
 package locate
 
 import (
+	"errors"
 	"fmt"
 	"math"
 
@@ -58,8 +59,29 @@ func teachPatch(t *check.Teaching, s *PatchSettings) (check.Taught, error) {
 	var f check.Finding
 	f.MarkOutline(s.Region, raster.Identity(), check.RoleTaught)
 	t.Marks = append(t.Marks, f.Marks...)
+	var in check.Input
+	in.Reset(raster.Picture{Gray: t.Reference})
+	if p.NewJudge().(*patchJudge).tooMuch(&in) {
+		return nil, errors.New("region: " + tooMuch)
+	}
 	p.warnSecond(t)
 	return p, nil
+}
+
+// tooMuch is said of a search that would take seconds.
+const tooMuch = "it is so narrow for its length, and may be turned so far, that the search would take seconds; choose a more compact patch, or bound the search area or the turn"
+
+// mostWork bounds the products of a first look: a second or so without vector kernels.
+const mostWork = 3e9
+
+// tooMuch reports whether the first look at a picture would take too long.
+func (j *patchJudge) tooMuch(in *check.Input) bool {
+	top := len(j.model.levels) - 1
+	l := &j.model.levels[top]
+	b := j.s.searched(in, in.Level(top), top)
+	places := float64(float64(max(b.x1-b.x0, 0)) * float64(max(b.y1-b.y0, 0)))
+	turns := float64(len(orientations(l.radius, 0, j.s.Turn, 1, 1)))
+	return float64(places*float64(turns*float64(len(l.weights)))) > mostWork
 }
 
 // warnSecond looks for another place on the reference picture that could be taken for
@@ -101,11 +123,20 @@ type patchJudge struct {
 	tries   []turnAndSize
 	triesOn turnAndSize
 	place   raster.Transform
+	size    [2]int // of the picture for which long was worked out
+	long    bool   // the search would take too long
 }
 
 func (j *patchJudge) Place() raster.Transform { return j.place }
 
 func (j *patchJudge) Judge(in *check.Input, out *check.Finding) {
+	if j.size != [2]int{in.Gray.W, in.Gray.H} { // the same for all pictures of a camera
+		j.size, j.long = [2]int{in.Gray.W, in.Gray.H}, j.tooMuch(in)
+	}
+	if j.long {
+		out.Fault("the patch cannot be sought: " + tooMuch)
+		return
+	}
 	best := pose{}
 	for _, p := range j.seek(in, j.effort) {
 		if j.inRange(in, p) {

@@ -170,7 +170,8 @@ func TestRepeatsAreAllFoundOnce(t *testing.T) {
 		require.NotEmpty(t, teaching.Warnings, "%s: as a datum it would not be unique", name)
 		var in check.Input
 		in.Reset(pic)
-		found := RepeatsOf(taught).Find(&in, 30)
+		found, err := RepeatsOf(taught).Find(&in, 30)
+		require.NoError(t, err)
 		require.Len(t, found, 9, name)
 		for i, f := range found {
 			m := raster.Moving(center, raster.Pose{X: f.X, Y: f.Y, Angle: f.Angle, Size: 1})
@@ -179,4 +180,18 @@ func TestRepeatsAreAllFoundOnce(t *testing.T) {
 			assert.True(t, near, "%s %d at %.1f, %.1f", name, i, at.X, at.Y)
 		}
 	}
+}
+
+// A long and narrow patch that may lie anyhow would keep a line waiting: that is told
+// at teaching, and with a far larger picture it is a fault.
+func TestPatchThatTakesTooLong(t *testing.T) {
+	ref := woven{at: raster.Pose{X: 320, Y: 240, Size: 1}, gain: 1}.draw(1)
+	s := Patch.New().(*PatchSettings)
+	s.Region, s.Turn = raster.Rect(40, 230, 560, 12), 180
+	_, err := Patch.Teach(&check.Teaching{Picture: raster.Picture{Gray: ref}, Reference: ref}, s)
+	assert.ErrorContains(t, err, "choose a more compact patch")
+	j := taughtPatch(t, 180)
+	f := judgePatch(j, raster.NewGray(8000, 5000))
+	assert.Equal(t, check.Fault, f.Outcome)
+	assert.Contains(t, string(f.Sentence), "bound the search area")
 }

@@ -1,6 +1,7 @@
 package locate
 
 import (
+	"errors"
 	"math"
 
 	"ricetta/core/check"
@@ -78,8 +79,9 @@ func RepeatsOf(t check.Taught) *Repeats {
 }
 
 // Find returns the places that keep the settings and lie at least least pixels from
-// each better one, best first. The result is good until the next call.
-func (r *Repeats) Find(in *check.Input, least float64) []Found {
+// each better one, best first. The result is good until the next call. The error says why
+// the search would take too long.
+func (r *Repeats) Find(in *check.Input, least float64) ([]Found, error) {
 	var poses []pose
 	accept := 0.0
 	within := func(pose) bool { return false }
@@ -87,6 +89,9 @@ func (r *Repeats) Find(in *check.Input, least float64) []Found {
 		poses, accept = r.outline.seek(in, 0, all), r.outline.s.AcceptScore
 		within = func(p pose) bool { return r.outline.inRange(in, p) }
 	} else {
+		if r.patch.tooMuch(in) {
+			return nil, errors.New("the patch cannot be sought: " + tooMuch)
+		}
 		poses, accept = r.patch.seek(in, all), r.patch.s.AcceptScore
 		within = func(p pose) bool { return r.patch.inRange(in, p) }
 	}
@@ -105,5 +110,5 @@ func (r *Repeats) Find(in *check.Input, least float64) []Found {
 	for _, p := range poses {
 		r.found = append(r.found, Found{p.x, p.y, raster.WrapAngle(p.angle - in.On.Angle()), p.size / in.On.Size(), p.score})
 	}
-	return r.found
+	return r.found, nil
 }

@@ -3,6 +3,7 @@ package plant
 import (
 	"math"
 	"math/rand/v2"
+	"sync"
 
 	"ricetta/core/raster"
 )
@@ -27,36 +28,47 @@ func fillRoll(rng *rand.Rand, p *Piece) {
 	}
 }
 
+// Size of a roll's sprite.
+const rollSize = 2*rollOuter + 60 + 2*rim
+
+// ring returns the outline whose radius in direction deg is radius(deg).
+func ring(radius func(deg float64) float64) []raster.Point {
+	const c = rollSize / 2.0
+	var out []raster.Point
+	for i := range 720 {
+		deg := float64(i)/2 - 180
+		sin, cos := raster.SinCos(deg)
+		r := radius(deg)
+		out = append(out, raster.Point{X: c + r*cos, Y: c + r*sin})
+	}
+	return out
+}
+
+// rollInside is what all rolls have in common: windings and core. It is drawn once.
+var rollInside = sync.OnceValue(func() sprite {
+	s := newSprite(rollSize, rollSize)
+	var paint raster.Painter
+	round := func(r float64) []raster.Point { return ring(func(float64) float64 { return r }) }
+	for r := rollOuter - 30; r > rollCore+8; r -= 15 {
+		s.fill(&paint, round(r), rgb{218, 192, 128})
+		s.fill(&paint, round(r-2.5), rgb{226, 202, 140})
+	}
+	s.fill(&paint, round(rollCore), rgb{150, 116, 82}) // the core of cardboard
+	s.fill(&paint, round(rollInner), rgb{46, 50, 48})  // the belt seen through it
+	return s
+})
+
 // drawRoll draws the roll with its flaw.
 func drawRoll(_ *camera, p Piece) sprite {
-	const size = 2*rollOuter + 60
-	s := newSprite(size+2*rim, size+2*rim)
-	c := float64(size)/2 + rim
+	s := newSprite(rollSize, rollSize)
 	var paint raster.Painter
-	ring := func(radius func(deg float64) float64) []raster.Point {
-		var out []raster.Point
-		for i := range 720 {
-			deg := float64(i)/2 - 180
-			sin, cos := raster.SinCos(deg)
-			r := radius(deg)
-			out = append(out, raster.Point{X: c + r*cos, Y: c + r*sin})
-		}
-		return out
-	}
-	outline := func(deg float64) float64 {
+	s.fill(&paint, ring(func(deg float64) float64 {
 		d := math.Abs(raster.WrapAngle(deg-p.Flaw.Turn)) / p.Flaw.Width
 		if d > 1 {
 			return rollOuter
 		}
 		return rollOuter + p.Flaw.Height*(1+math.Cos(math.Pi*d))/2
-	}
-	round := func(r float64) func(float64) float64 { return func(float64) float64 { return r } }
-	s.fill(&paint, ring(outline), rgb{226, 202, 140})
-	for r := rollOuter - 30; r > rollCore+8; r -= 15 { // the windings
-		s.fill(&paint, ring(round(r)), rgb{218, 192, 128})
-		s.fill(&paint, ring(round(r-2.5)), rgb{226, 202, 140})
-	}
-	s.fill(&paint, ring(round(rollCore)), rgb{150, 116, 82}) // the core of cardboard
-	s.fill(&paint, ring(round(rollInner)), rgb{46, 50, 48})  // the belt seen through it
+	}), rgb{226, 202, 140})
+	rollInside().over(s, 0, 0)
 	return s
 }
