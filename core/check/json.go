@@ -93,7 +93,7 @@ func Rounded(v, parts float64) float64 { return math.Round(float64(v*parts)) / p
 // MarshalJSON writes the outside form.
 func (f *Finding) MarshalJSON() ([]byte, error) { return json.Marshal(f.JSON()) }
 
-// MarkOutline adds the outline of a region, moved by t, as a mark.
+// MarkOutline adds the outline of a region and of its holes, moved by t, as marks.
 func (f *Finding) MarkOutline(r raster.Region, t raster.Transform, role Role) {
 	m := f.AddMark(Polygon, role, "")
 	m.Points = r.Outline(t, m.Points)
@@ -101,5 +101,9 @@ func (f *Finding) MarkOutline(r raster.Region, t raster.Transform, role Role) {
 		inner := raster.Shape{Circle: r.Ring[:3]}
 		m = f.AddMark(Polygon, role, "")
 		m.Points = inner.Outline(t, m.Points)
+	}
+	for _, hole := range r.Without {
+		m = f.AddMark(Polygon, role, "")
+		m.Points = hole.Outline(t, m.Points)
 	}
 }

@@ -27,7 +27,7 @@ var examples = map[string]example{
 	"presence.detail":   {"{id: print, kind: presence.detail, region: {rect: [244, 480, 122, 140]}}", [4]float64{180, 400, 560, 700}, aTin},
 	"presence.likeness": {"{id: flower, kind: presence.likeness, region: {rect: [240, 230, 130, 140]}}", [4]float64{180, 180, 560, 440}, aTin},
 	"count.spots":       {"{id: tips, kind: count.spots, region: {rect: [386, 214, 650, 52]}, tone: {least: 135}, keep: {height: {least: 40}}}", [4]float64{360, 60, 1060, 420}, aTin},
-	"count.repeats":     {"{id: tips, kind: count.repeats, region: {rect: [600, 190, 58, 80]}, search: {rect: [380, 180, 660, 110]}, turn: 5}", [4]float64{360, 60, 1060, 420}, aTin},
+	"count.repeats":     {"{id: tips, kind: count.repeats, region: {rect: [600, 190, 58, 80]}, search: {rect: [380, 200, 660, 60]}, turn: 5}", [4]float64{360, 60, 1060, 420}, aTin},
 	"count.edges":       {"{id: pencils, kind: count.edges, arrow: [380, 255, 1045, 255], width: 10, polarity: to_light, step: 30}", [4]float64{360, 60, 1060, 420}, aTin},
 	"color.amount":      {"{id: red, kind: color.amount, region: {rect: [386, 190, 650, 570]}, color: {hue: [340, 20], saturation: {least: 40}}}", [4]float64{200, 140, 1080, 800}, aTin},
 	"color.shade":       {"{id: label, kind: color.shade, region: {rect: [240, 620, 130, 30]}, color: '#252b56'}", [4]float64{180, 480, 560, 780}, aTin},

@@ -317,7 +317,7 @@ func TestTheDemoEndsWithItsScore(t *testing.T) {
 	got := call(t, bin, "demo", "--data", dir, "--listen", "127.0.0.1:0", "--for", "9s")
 	assert.Equal(t, 0, got.status, got.err)
 	assert.Contains(t, got.out, "Look at   http://127.0.0.1:")
-	assert.Regexp(t, `[1-9]\d* tins: 0 of \d+ bad ones let through, 0 of \d+ good ones rejected`, got.out)
+	assert.Regexp(t, `[1-9]\d* pieces: 0 of \d+ bad ones let through, 0 of \d+ good ones rejected`, got.out)
 	got = call(t, bin, "demo", "--score", "--tins", "5", "--json")
 	assert.Equal(t, 0, got.status, got.err)
 	var truth api.Truth
@@ -363,7 +363,7 @@ func TestInspectJudgesFilesWithoutAService(t *testing.T) {
 		assert.True(t, strings.HasPrefix(lines[i].Revision, "sha256:"))
 		if want == "" {
 			assert.Equal(t, "pass", lines[i].Route)
-			assert.Len(t, lines[i].Findings, 9)
+			assert.Len(t, lines[i].Findings, 4)
 			assert.Positive(t, lines[i].MS)
 		} else {
 			assert.Equal(t, "reject", lines[i].Route, "what cannot be judged never passes")

@@ -35,8 +35,8 @@ const rollSize = 2*rollOuter + 60 + 2*rim
 func ring(radius func(deg float64) float64) []raster.Point {
 	const c = rollSize / 2.0
 	var out []raster.Point
-	for i := range 720 {
-		deg := float64(i)/2 - 180
+	for i := range 240 {
+		deg := float64(i)*1.5 - 180
 		sin, cos := raster.SinCos(deg)
 		r := radius(deg)
 		out = append(out, raster.Point{X: c + r*cos, Y: c + r*sin})

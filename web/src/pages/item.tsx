@@ -76,7 +76,7 @@ export function ItemPage() {
           </div>
           <div className="bg-pane">
             <div className="mx-auto w-[min(100%,calc((100dvh-10rem)*4/3))]">
-              <Picture item={it} overlays={overlays} hidden={hidden} />
+              <Picture item={it} overlays={overlays} hidden={hidden} detailed />
             </div>
           </div>
           {it.findings.map((f) => (

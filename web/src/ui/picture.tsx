@@ -2,8 +2,9 @@ import { useEffect, useState } from "react";
 import { pictureURL, type Finding, type ItemDetail, type Mark } from "../api/client";
 
 /** Draws marks over the picture in its own coordinates. Every line has a dark and a
- * light stroke, so that it shows on any picture. */
-export function Overlay({ findings, hidden, width, height }: { findings: Finding[]; hidden: Set<string>; width: number; height: number }) {
+ * light stroke, so that it shows on any picture. What is in order is labeled only where
+ * it is looked at in detail. */
+export function Overlay({ findings, hidden, width, height, detailed = false }: { findings: Finding[]; hidden: Set<string>; width: number; height: number; detailed?: boolean }) {
   return (
     <svg viewBox={`0 0 ${width} ${height}`} className="absolute inset-0 h-full w-full" aria-hidden="true" data-testid="overlay">
       {findings
@@ -11,7 +12,7 @@ export function Overlay({ findings, hidden, width, height }: { findings: Finding
         .map((f) => (
           <g key={f.check}>
             {f.marks.map((m, i) => (
-              <MarkShape key={i} mark={m} failed={f.outcome === "failed" || f.outcome === "fault"} unit={width / 1280} />
+              <MarkShape key={i} mark={m} failed={f.outcome === "failed" || f.outcome === "fault"} unit={width / 1280} detailed={detailed} />
             ))}
           </g>
         ))}
@@ -22,7 +23,7 @@ export function Overlay({ findings, hidden, width, height }: { findings: Finding
 
 const strokes = { ok: "#7fe6da", failed: "#ff6a4d", left_out: "#ffd27a" };
 
-function MarkShape({ mark, failed, unit }: { mark: Mark; failed: boolean; unit: number }) {
+function MarkShape({ mark, failed, unit, detailed }: { mark: Mark; failed: boolean; unit: number; detailed: boolean }) {
   const light = mark.role === "left_out" ? strokes.left_out : failed ? strokes.failed : mark.role === "region" ? "#ffffff" : strokes.ok;
   const w = (mark.role === "region" && !failed ? 1.6 : 2.4) * unit;
   const dash = mark.role === "taught" ? `${6 * unit} ${5 * unit}` : undefined;
@@ -47,7 +48,7 @@ function MarkShape({ mark, failed, unit }: { mark: Mark; failed: boolean; unit: 
   return (
     <>
       <Stroke d={mark.shape === "line" ? line : `${line}Z`} light={light} w={w} dash={dash} soft={soft} />
-      {mark.label && <MarkLabel mark={mark} light={light} unit={unit} />}
+      {mark.label && (failed || detailed) && <MarkLabel mark={mark} light={light} unit={unit} />}
     </>
   );
 }
@@ -108,7 +109,7 @@ function Label({ finding, unit, width }: { finding: Finding; unit: number; width
  * loaded, so that a live picture never flickers, and the overlays are always those
  * of the picture under them. While one loads, later ones are passed over.
  */
-export function Picture({ item, overlays, hidden, onShown }: { item: ItemDetail; overlays: boolean; hidden: Set<string>; onShown?: (item: ItemDetail) => void }) {
+export function Picture({ item, overlays, hidden, detailed, onShown }: { item: ItemDetail; overlays: boolean; hidden: Set<string>; detailed?: boolean; onShown?: (item: ItemDetail) => void }) {
   const [shown, setShown] = useState<{ item: ItemDetail; url: string; w: number; h: number } | null>(null);
   const [failed, setFailed] = useState<string | null>(null);
   const has = item.picture;
@@ -143,7 +144,7 @@ export function Picture({ item, overlays, hidden, onShown }: { item: ItemDetail;
       {shown && (
         <>
           <img src={shown.url} alt={`Picture of item ${shown.item.id}: ${shown.item.sentence}`} className="absolute inset-0 h-full w-full object-contain" />
-          {overlays && <Overlay findings={shown.item.findings} hidden={hidden} width={shown.w} height={shown.h} />}
+          {overlays && <Overlay findings={shown.item.findings} hidden={hidden} width={shown.w} height={shown.h} detailed={detailed} />}
         </>
       )}
     </figure>

@@ -82,7 +82,7 @@ test("arrows have heads, lines stay open, spots carry their number", () => {
     { shape: "line" as const, role: "found" as const, points },
     { shape: "polygon" as const, role: "found" as const, label: "7", points },
   ];
-  const { container } = render(<Overlay findings={[finding({ marks })]} hidden={new Set()} width={100} height={100} />);
+  const { container } = render(<Overlay findings={[finding({ marks })]} hidden={new Set()} width={100} height={100} detailed />);
   const paths = [...container.querySelectorAll("path")].map((p) => p.getAttribute("d")!);
   expect(paths[0]!.match(/M/g)).toHaveLength(2);
   expect(paths[2]).not.toContain("Z");
