@@ -71,7 +71,7 @@ type Caliper struct {
 	sums           []int64
 	profile, slope []float64
 	edges          []Edge
-	points, other  []raster.Point
+	points         []raster.Point
 	weights        []float64
 }
 

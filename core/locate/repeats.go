@@ -84,7 +84,7 @@ func RepeatsOf(t check.Taught) *Repeats {
 func (r *Repeats) Find(in *check.Input, least float64) ([]Found, error) {
 	var poses []pose
 	accept := 0.0
-	within := func(pose) bool { return false }
+	var within func(pose) bool
 	if r.outline != nil {
 		poses, accept = r.outline.seek(in, 0, all), r.outline.s.AcceptScore
 		within = func(p pose) bool { return r.outline.inRange(in, p) }

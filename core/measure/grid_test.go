@@ -76,10 +76,7 @@ func TestCalibrationFromADotGrid(t *testing.T) {
 func TestLengthsAreStraightened(t *testing.T) {
 	lens := &raster.Lens{Center: raster.Point{X: 200, Y: 160}, Reach: raster.Hypot(200, 160), Bend: 0.12}
 	for _, x := range []float64{20, 150, 290} {
-		var o []raster.Point
-		for _, p := range []raster.Point{{X: x, Y: 20}, {X: x + 80, Y: 20}, {X: x + 80, Y: 60}, {X: x, Y: 60}} {
-			o = append(o, p)
-		}
+		o := []raster.Point{{X: x, Y: 20}, {X: x + 80, Y: 20}, {X: x + 80, Y: 60}, {X: x, Y: 60}}
 		var bent []raster.Point
 		for i, p := range o { // sides as the lens bends them
 			q := o[(i+1)%4]

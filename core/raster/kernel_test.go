@@ -175,7 +175,8 @@ func TestDotShiftedEqualsItsReference(t *testing.T) {
 		}
 	}
 	assert.Panics(t, func() { DotShifted(make([]int32, 16), make([]int16, 20), []int32{0, 5}, []int16{1, 1}) })
-	assert.Panics(t, func() { DotShifted(make([]int32, 16), make([]int16, 20), []int32{0}, []int16{1}) })
+	odd := make([]int32, 1) // points are taken in pairs
+	assert.Panics(t, func() { DotShifted(make([]int32, 16), make([]int16, 20), odd, make([]int16, len(odd))) })
 }
 
 func TestDotOfMuch(t *testing.T) {

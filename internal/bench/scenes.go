@@ -30,11 +30,11 @@ var grades = []grade{
 
 // feature is something to find: drawn about (0, 0), half wide and half high.
 type feature struct {
-	outlines     [][]raster.Point
-	tones        []uint8
-	texture      func(x, y float64) float64
-	wide, high   float64
-	plain, loose bool // no clutter round it; clutter may touch it
+	outlines   [][]raster.Point
+	tones      []uint8
+	texture    func(x, y float64) float64
+	wide, high float64
+	plain      bool // no clutter round it
 }
 
 func rect(x, y, w, h float64) []raster.Point {

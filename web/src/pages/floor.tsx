@@ -5,7 +5,7 @@ import { lineName, percent, since } from "../lib/format";
 import { verdictOf, wordOf } from "../lib/verdict";
 import { colorOf, StatusMark, statusWord } from "../ui/marks";
 import { Empty, Heading, Trouble, Verdict, Waiting } from "../ui/parts";
-import { Thumb } from "../ui/picture";
+import { LiveThumb } from "../ui/picture";
 
 /** All stations at a glance: what each does, how it goes, what it said last. */
 export function FloorPage() {
@@ -54,7 +54,7 @@ function StationTile({ s }: { s: Station }) {
         </div>
         {s.why && <p className="mt-2 border-l-4 border-fault py-1 pl-3 text-base">{s.why}</p>}
         <div className="mt-4 grid grid-cols-[minmax(10rem,46%)_1fr] gap-5">
-          {s.last ? <Thumb key={s.last.id} id={s.last.id} picture={s.last.picture} /> : <div className="aspect-[4/3] bg-wash" />}
+          {s.last ? <LiveThumb id={s.last.id} picture={s.last.picture} /> : <div className="aspect-[4/3] bg-wash" />}
           <div className="min-w-0">
             {s.last ? (
               <>

@@ -151,6 +151,23 @@ export function Picture({ item, overlays, hidden, detailed, onShown }: { item: I
   );
 }
 
+/** The newest of a station's small pictures: the one shown stays until the next has loaded. */
+export function LiveThumb({ id, picture }: { id: string; picture: boolean }) {
+  const [shown, setShown] = useState<string | null>(null);
+  useEffect(() => {
+    if (!picture) return;
+    let current = true;
+    const img = new Image();
+    img.onload = () => current && setShown(img.src);
+    img.src = pictureURL(id, "thumb");
+    return () => {
+      current = false;
+    };
+  }, [id, picture]);
+  if (!shown || !picture) return <div className="flex aspect-[4/3] w-full items-center justify-center bg-wash text-sm text-ink-2">{picture ? "" : "–"}</div>;
+  return <img src={shown} alt="" width={160} height={120} className="aspect-[4/3] h-auto w-full bg-pane object-cover" />;
+}
+
 /** A small picture of an item for lists and strips. */
 export function Thumb({ id, picture }: { id: string; picture: boolean }) {
   const [gone, setGone] = useState(false);
