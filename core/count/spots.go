@@ -114,7 +114,7 @@ var Spots = check.Define(check.Kind{
 }, func() SpotSettings { return SpotSettings{Step: 20, Neighbors: 8, Sort: "area"} }, teachSpots)
 
 func teachSpots(_ *check.Teaching, s *SpotSettings) (check.Taught, error) {
-	t := &spots{s: *s, tones: s.Keep.Tone != nil || s.Keep.Contrast != nil || s.Sort == "tone" || s.Sort == "contrast"}
+	t := &spots{s: *s, turns: s.Keep.Turn != nil || s.Sort == "turn", tones: s.Keep.Tone != nil || s.Keep.Contrast != nil || s.Sort == "tone" || s.Sort == "contrast"}
 	for i, l := range s.Keep.list() {
 		t.bands[i] = check.Open
 		if l != nil {
@@ -142,6 +142,7 @@ func teachSpots(_ *check.Teaching, s *SpotSettings) (check.Taught, error) {
 
 type spots struct {
 	s       SpotSettings
+	turns   bool // turn is needed of every spot, and not only of those listed
 	tones   bool // tone and contrast are needed of every spot
 	bands   [len(figures)]check.Band
 	columns []check.Column
@@ -184,7 +185,10 @@ func (j *spotsJudge) Judge(in *check.Input, out *check.Finding) {
 	j.figured = j.figured[:0]
 	count := 0
 	for i := range found {
-		f := figured{spot: &found[i], values: figuresOf(&found[i], in.On)}
+		f := figured{spot: &found[i], values: figuresOf(&found[i])}
+		if j.turns {
+			f.turnOf(in.On)
+		}
 		if j.tones {
 			j.tonesOf(&f, in.Gray, marked, lo, hi)
 		}
@@ -202,6 +206,11 @@ func (j *spotsJudge) Judge(in *check.Input, out *check.Finding) {
 	slices.SortFunc(j.figured, func(a, b figured) int {
 		return cmp.Or(cmp.Compare(a.key, b.key), a.spot.First()-b.spot.First()) // reading order
 	})
+	if !j.turns {
+		for i := range j.figured[:min(len(j.figured), mostRows)] {
+			j.figured[i].turnOf(in.On)
+		}
+	}
 	if !j.tones {
 		for i := range j.figured[:min(len(j.figured), mostRows)] {
 			j.tonesOf(&j.figured[i], in.Gray, marked, lo, hi)
@@ -270,21 +279,29 @@ func (j *spotsJudge) threshold(g *raster.Gray) (marked *raster.Gray, lo, hi uint
 	return &j.marked, 1, 255, threshold
 }
 
-// figuresOf returns the figures of a spot but tone and contrast, in their order.
-func figuresOf(p *raster.Blob, on raster.Transform) [len(figures)]float64 {
+// figuresOf returns the figures of a spot but turn, tone and contrast, in their order.
+func figuresOf(p *raster.Blob) [len(figures)]float64 {
 	n := float64(p.Area)
 	length := p.Perimeter()
-	long, short, turn := p.Axes()
+	long, short := p.Axes()
 	w, h := p.Extent()
-	turn = raster.WrapAngle(turn - on.Angle())
+	return [len(figures)]float64{
+		n, length, min(1, 4*math.Pi*n/float64(length*length)), long / short, w, h, 0, float64(p.Holes()),
+	}
+}
+
+// turnFigure is that of the figures which takes an arc tangent.
+const turnFigure = 6
+
+// turnOf fills in how the spot is turned.
+func (f *figured) turnOf(on raster.Transform) {
+	turn := raster.WrapAngle(f.spot.Turn() - on.Angle())
 	if turn > 90 {
 		turn -= 180
 	} else if turn <= -90 {
 		turn += 180
 	}
-	return [len(figures)]float64{
-		n, length, min(1, 4*math.Pi*n/float64(length*length)), long / short, w, h, turn, float64(p.Holes()),
-	}
+	f.values[turnFigure] = turn
 }
 
 func (j *spotsJudge) tonesOf(f *figured, g, marked *raster.Gray, lo, hi uint8) {

@@ -108,7 +108,8 @@ func (f *blobs) largest(g *raster.Gray, r raster.Region, t raster.Transform, ton
 }
 
 func (f *blobs) form(b *raster.Blob) form {
-	long, short, turn := b.Axes()
+	long, short := b.Axes()
+	turn := b.Turn()
 	n := float64(b.Area)
 	return form{n, long / short, n / float64(4*math.Pi*float64(long*short)), turn, f.Lean(b, turn)}
 }

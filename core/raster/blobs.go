@@ -220,16 +220,28 @@ func (p *Blob) Extent() (w, h float64) { return p.u1 - p.u0, p.v1 - p.v0 }
 func (p *Blob) Holes() int { return int(1 - p.runs + p.joins) }
 
 // Axes returns the deviations of the blob's pixels along its long and its short axis,
-// in pixels, and the direction of the long one in degrees, in (-90, 90].
-func (p *Blob) Axes() (long, short, turn float64) {
-	n := float64(p.Area)
-	// Second moments about the center; 1/12 is that of a pixel itself.
-	mxx := (float64(p.sxx)-float64(float64(p.sx)*float64(p.sx))/n)/n + 1.0/12
-	myy := (float64(p.syy)-float64(float64(p.sy)*float64(p.sy))/n)/n + 1.0/12
-	mxy := (float64(p.sxy) - float64(float64(p.sx)*float64(p.sy))/n) / n
+// in pixels.
+func (p *Blob) Axes() (long, short float64) {
+	mxx, myy, mxy := p.moments()
 	spread := math.Sqrt(float64((mxx-myy)*(mxx-myy)) + float64(4*float64(mxy*mxy)))
 	least := max(mxx+myy-spread, 1e-9)
-	return math.Sqrt((mxx + myy + spread) / 2), math.Sqrt(least / 2), Atan2(float64(2*mxy), mxx-myy) / 2
+	return math.Sqrt((mxx + myy + spread) / 2), math.Sqrt(least / 2)
+}
+
+// Turn returns the direction of the long axis in degrees, in (-90, 90].
+func (p *Blob) Turn() float64 {
+	mxx, myy, mxy := p.moments()
+	return Atan2(float64(2*mxy), mxx-myy) / 2
+}
+
+// moments returns the central second moments, in square pixels.
+func (p *Blob) moments() (mxx, myy, mxy float64) {
+	n := float64(p.Area)
+	// 1/12 is the moment of a pixel itself.
+	mxx = (float64(p.sxx)-float64(float64(p.sx)*float64(p.sx))/n)/n + 1.0/12
+	myy = (float64(p.syy)-float64(float64(p.sy)*float64(p.sy))/n)/n + 1.0/12
+	mxy = (float64(p.sxy) - float64(float64(p.sx)*float64(p.sy))/n) / n
+	return mxx, myy, mxy
 }
 
 // Lean returns the skewness of the blob along the direction turn (degrees): above 0
