@@ -245,10 +245,7 @@ func (s *Set) cell(r0, g0, b0, r1, g1, b1 int) uint8 {
 func (s *Set) Count(p raster.Picture, spans raster.Spans) int {
 	n := 0
 	if p.RGB == nil {
-		for _, r := range spans {
-			n += raster.BandCount(p.Gray.Row(int(r.Y))[r.X0:r.X1], s.tone0, s.tone1)
-		}
-		return n
+		return p.Gray.CountIn(spans, s.tone0, s.tone1)
 	}
 	c, may := p.RGB, raster.ColorBand{Sat0: s.sat0, Sat1: s.sat1, Val0: s.val0, Val1: s.val1}
 	for _, sp := range spans {

@@ -224,11 +224,7 @@ func (c *Caliper) Pick(profile []float64, spacing float64, l Look) []Edge {
 		if m < l.step() || m < before || m <= after {
 			continue
 		}
-		off := 0.0
-		if bend := before - float64(2*m) + after; bend < 0 {
-			off = (before - after) / float64(2*bend)
-		}
-		c.edges = append(c.edges, Edge{Along: float64((float64(i) + off) * spacing), Strength: c.slope[i]})
+		c.edges = append(c.edges, Edge{Along: float64((float64(i) + raster.Summit(before, m, after)) * spacing), Strength: c.slope[i]})
 	}
 	return c.edges
 }

@@ -61,8 +61,7 @@ func FitCircle(points []raster.Point, scratch []float64) (fit Round, near int, o
 		// Three deviations of Gaussian noise keep some weight; below a tenth of a pixel
 		// the median tells more of chance than of noise.
 		width := float64(4.685 * max(float64(1.4826*medianDistance(fit, points, n/180+1, scratch)), 0.1))
-		var a [3][3]float64
-		var b [3]float64
+		var m [5][6]float64
 		near = 0
 		for _, p := range points {
 			dx, dy := p.X-fit.Center.X, p.Y-fit.Center.Y
@@ -77,12 +76,12 @@ func FitCircle(points []raster.Point, scratch []float64) (fit Round, near int, o
 			row := [3]float64{dx / r, dy / r, 1}
 			for i, v := range row {
 				for j, z := range row {
-					a[i][j] += float64(w * float64(v*z))
+					m[i][j] += float64(w * float64(v*z))
 				}
-				b[i] += float64(w * float64(v*(r-fit.Radius)))
+				m[i][3] += float64(w * float64(v*(r-fit.Radius)))
 			}
 		}
-		x, solved := solve3(a, b)
+		x, solved := Solve(&m, 3)
 		if near < 5 || !solved {
 			return fit, near, false
 		}
@@ -104,37 +103,6 @@ func medianDistance(c Round, points []raster.Point, step int, scratch []float64)
 	}
 	slices.Sort(d)
 	return d[len(d)/2]
-}
-
-// solve3 solves three equations by elimination with pivoting.
-func solve3(a [3][3]float64, b [3]float64) (x [3]float64, ok bool) {
-	for i := range 3 {
-		pivot := i
-		for k := i + 1; k < 3; k++ {
-			if math.Abs(a[k][i]) > math.Abs(a[pivot][i]) {
-				pivot = k
-			}
-		}
-		if math.Abs(a[pivot][i]) < 1e-9 {
-			return x, false
-		}
-		a[i], a[pivot], b[i], b[pivot] = a[pivot], a[i], b[pivot], b[i]
-		for k := i + 1; k < 3; k++ {
-			f := a[k][i] / a[i][i]
-			for j := i; j < 3; j++ {
-				a[k][j] -= float64(f * a[i][j])
-			}
-			b[k] -= float64(f * b[i])
-		}
-	}
-	for i := 2; i >= 0; i-- {
-		sum := b[i]
-		for j := i + 1; j < 3; j++ {
-			sum -= float64(a[i][j] * x[j])
-		}
-		x[i] = sum / a[i][i]
-	}
-	return x, true
 }
 
 // Rays look for one edge each along the radii of a ring, from the inside out.

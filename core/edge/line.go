@@ -4,6 +4,7 @@ import (
 	"math"
 	"slices"
 
+	"ricetta/core/check"
 	"ricetta/core/raster"
 )
 
@@ -17,6 +18,19 @@ func (l Line) Distance(p raster.Point) float64 {
 
 // Angle returns the direction of the line in degrees.
 func (l Line) Angle() float64 { return raster.Atan2(l.U.Y, l.U.X) }
+
+// Ends returns the places half pixels to either side of P.
+func (l Line) Ends(half float64) (a, b raster.Point) {
+	return raster.Point{X: l.P.X - float64(half*l.U.X), Y: l.P.Y - float64(half*l.U.Y)},
+		raster.Point{X: l.P.X + float64(half*l.U.X), Y: l.P.Y + float64(half*l.U.Y)}
+}
+
+// Mark draws the line so far to either side of P.
+func (l Line) Mark(out *check.Finding, half float64) {
+	a, b := l.Ends(half)
+	m := out.AddMark(check.Line, check.RoleFound, "")
+	m.Points = append(m.Points, a, b)
+}
 
 // Meet returns where two lines cross; ok is false where they are within a
 // thousandth of being parallel.

@@ -309,7 +309,7 @@ func (f *fitter) fit(l *patchLevel, g *raster.Gray, p pose, rounds int, turn boo
 				b[k] += float64(wk * v)
 			}
 		}
-		x, ok := solve5(&a, &b, n)
+		x, ok := cholesky(&a, &b, n, 1e-9)
 		if !ok {
 			return p
 		}
@@ -345,98 +345,54 @@ func (f *fitter) sample(l *patchLevel, g *raster.Gray, p pose) {
 	}
 }
 
-// light fits gain and offset of the light to the sampled values; ok is false where
-// less than half of the patch is seen or nothing agrees.
-func (f *fitter) light(l *patchLevel) (gain, offset float64, ok bool) {
-	var n, sv, st, stt, stv float64
+// toneSums are sums over the texels that are seen: of their taught tones t and of what
+// is seen of them, v.
+type toneSums struct{ n, st, sv, stt, stv, svv float64 }
+
+func (f *fitter) sums(l *patchLevel) (a toneSums) {
 	for i, v := range f.values {
 		if v < 0 {
 			continue
 		}
 		t := l.texels[i].tone
-		n++
-		sv += v
-		st += t
-		stt += float64(t * t)
-		stv += float64(t * v)
+		a.n++
+		a.sv += v
+		a.st += t
+		a.stt += float64(t * t)
+		a.stv += float64(t * v)
+		a.svv += float64(v * v)
 	}
-	if 2*n < float64(len(f.values)) {
+	return a
+}
+
+// light fits gain and offset of the light to the sampled values; ok is false where
+// less than half of the patch is seen or nothing agrees.
+func (f *fitter) light(l *patchLevel) (gain, offset float64, ok bool) {
+	a := f.sums(l)
+	if 2*a.n < float64(len(f.values)) {
 		return 0, 0, false
 	}
-	d := float64(n*stt) - float64(st*st)
+	d := float64(a.n*a.stt) - float64(a.st*a.st)
 	if !(d > 0) {
 		return 0, 0, false
 	}
-	gain = (float64(n*stv) - float64(st*sv)) / d
-	return gain, (sv - float64(gain*st)) / n, gain > 0.05
+	gain = (float64(a.n*a.stv) - float64(a.st*a.sv)) / d
+	return gain, (a.sv - float64(gain*a.st)) / a.n, gain > 0.05
 }
 
 // score returns the normalized correlation of the patch at the pose, 0…1, times the
 // share of it that lies in the picture.
 func (f *fitter) score(l *patchLevel, g *raster.Gray, p pose) float64 {
 	f.sample(l, g, p)
-	var n, sv, st, stt, stv, svv float64
-	for i, v := range f.values {
-		if v < 0 {
-			continue
-		}
-		t := l.texels[i].tone
-		n++
-		sv += v
-		st += t
-		stt += float64(t * t)
-		stv += float64(t * v)
-		svv += float64(v * v)
-	}
-	if n < 2 {
+	a := f.sums(l)
+	if a.n < 2 {
 		return 0
 	}
-	dt, dv := float64(n*stt)-float64(st*st), float64(n*svv)-float64(sv*sv)
+	dt, dv := float64(a.n*a.stt)-float64(a.st*a.st), float64(a.n*a.svv)-float64(a.sv*a.sv)
 	// Less than a deviation of one gray value is a plain surface and its rounding.
-	if !(dt > 0) || dv < float64(n*n) {
+	if !(dt > 0) || dv < float64(a.n*a.n) {
 		return 0
 	}
-	r := (float64(n*stv) - float64(st*sv)) / math.Sqrt(float64(dt*dv))
-	return float64(max(0, min(r, 1)) * n / float64(len(f.values)))
-}
-
-// solve5 solves the first n of five symmetric equations, of which a holds the lower
-// half, by Cholesky.
-func solve5(a *[5][5]float64, b *[5]float64, n int) (x [5]float64, ok bool) {
-	var l [5][5]float64
-	for i := range n {
-		for j := range i + 1 {
-			sum := a[i][j]
-			if i == j {
-				sum += float64(a[i][i]*1e-9) + 1e-9
-			}
-			for k := range j {
-				sum -= float64(l[i][k] * l[j][k])
-			}
-			if i == j {
-				if !(sum > 0) {
-					return x, false
-				}
-				l[i][i] = math.Sqrt(sum)
-			} else {
-				l[i][j] = sum / l[j][j]
-			}
-		}
-	}
-	var y [5]float64
-	for i := range n {
-		sum := b[i]
-		for k := range i {
-			sum -= float64(l[i][k] * y[k])
-		}
-		y[i] = sum / l[i][i]
-	}
-	for i := n - 1; i >= 0; i-- {
-		sum := y[i]
-		for k := i + 1; k < n; k++ {
-			sum -= float64(l[k][i] * x[k])
-		}
-		x[i] = sum / l[i][i]
-	}
-	return x, true
+	r := (float64(a.n*a.stv) - float64(a.st*a.sv)) / math.Sqrt(float64(dt*dv))
+	return float64(max(0, min(r, 1)) * a.n / float64(len(f.values)))
 }

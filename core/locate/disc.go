@@ -46,13 +46,6 @@ func (s *DiscSettings) ring() (inner, outer float64) {
 	return float64(0.6 * r), float64(1.4 * r)
 }
 
-func (s *DiscSettings) sizes() (least, most float64) {
-	if s.Size == nil {
-		return 0.9, 1.1
-	}
-	return s.Size[0], s.Size[1]
-}
-
 // Disc is the kind locate.disc: it finds a disc or a hole by the circle of its border.
 // Every edge pixel votes for the centers that it may belong to; the best are fitted
 // with sub-pixel precision. A disc has no turn: its angle is 0 and what rides on it
@@ -122,7 +115,7 @@ func (j *discJudge) Place() raster.Transform { return j.place }
 
 func (j *discJudge) Judge(in *check.Input, out *check.Finding) {
 	j.vote(in)
-	least, most := j.s.sizes()
+	least, most := sizesOf(j.s.Size, 0.9, 1.1)
 	radius := float64(j.taught.Radius * in.On.Size())
 	best, fit := pose{}, edge.Round{}
 	scale := float64(int(1) << j.level)
@@ -187,7 +180,7 @@ func (j *discJudge) vote(in *check.Input) {
 	j.votes, j.sums = j.votes[:w*h], j.sums[:w*h]
 	clear(j.votes)
 	scale := float64(int(1) << j.level)
-	least, most := j.s.sizes()
+	least, most := sizesOf(j.s.Size, 0.9, 1.1)
 	radius := float64(j.taught.Radius*in.On.Size()) / scale
 	r0, r1 := float64(radius*least), float64(radius*most)
 	side := 1.0 // the center lies against the gradient where the border turns to light

@@ -56,7 +56,8 @@ func teachEdges(t *check.Teaching, s *EdgesSettings) (check.Taught, error) {
 			return nil, fmt.Errorf("edges/%d: there is no straight edge on the reference picture; lay the arrow across one", i)
 		}
 		r := a.Ray(raster.Identity())
-		t.Marks = append(t.Marks, lineMark(l, float64(max(a.Width, 10)/2), check.RoleTaught))
+		from, to := l.Ends(float64(max(a.Width, 10) / 2))
+		t.Marks = append(t.Marks, check.Mark{Shape: check.Line, Role: check.RoleTaught, Points: []raster.Point{from, to}})
 		e.lines[i] = onArrow(l, r)
 	}
 	if len(s.Edges) == 2 {
@@ -80,13 +81,6 @@ func onArrow(l edge.Line, r edge.Ray) edge.Line {
 		l.P = p
 	}
 	return l
-}
-
-func lineMark(l edge.Line, half float64, role check.Role) check.Mark {
-	return check.Mark{Shape: check.Line, Role: role, Points: []raster.Point{
-		{X: l.P.X - float64(half*l.U.X), Y: l.P.Y - float64(half*l.U.Y)},
-		{X: l.P.X + float64(half*l.U.X), Y: l.P.Y + float64(half*l.U.Y)},
-	}}
 }
 
 type edges struct {
@@ -124,8 +118,7 @@ func (j *edgesJudge) Judge(in *check.Input, out *check.Finding) {
 			return
 		}
 		now[i] = onArrow(l, e.Ray(in.On))
-		m := out.AddMark(check.Line, check.RoleFound, "")
-		m.Points = append(m.Points, lineMark(now[i], float64(max(e.Width, 10)*in.On.Size()/2), check.RoleFound).Points...)
+		now[i].Mark(out, float64(max(e.Width, 10)*in.On.Size()/2))
 	}
 	base := in.On.Angle()
 	p.angle = base

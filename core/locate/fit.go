@@ -98,8 +98,8 @@ func (l *level) fit(g *raster.Gray, p pose, r, rounds int, free freedom, signed 
 
 // equations are the normal equations of a least-squares problem in four unknowns.
 type equations struct {
-	a [4][4]float64
-	b [4]float64
+	a [5][5]float64
+	b [5]float64
 }
 
 func (e *equations) add(row [4]float64, d, w float64) {
@@ -116,49 +116,15 @@ func (e *equations) add(row [4]float64, d, w float64) {
 // A trace of damping keeps directions along which the outline could slide at rest.
 func (e *equations) solve(free freedom) (x [4]float64, ok bool) {
 	use := [4]bool{true, true, free.turn, free.size}
-	var l [4][4]float64
 	for i := range 4 {
 		if !use[i] {
-			e.a[i] = [4]float64{}
+			e.a[i] = [5]float64{}
 			e.a[i][i], e.b[i] = 1, 0
 			for j := i + 1; j < 4; j++ {
 				e.a[j][i] = 0
 			}
 		}
 	}
-	for i := range 4 { // Cholesky
-		for j := range i + 1 {
-			sum := e.a[i][j]
-			if i == j {
-				sum += float64(e.a[i][i]*1e-6) + 1e-9
-			}
-			for k := range j {
-				sum -= float64(l[i][k] * l[j][k])
-			}
-			if i == j {
-				if !(sum > 0) {
-					return x, false
-				}
-				l[i][i] = math.Sqrt(sum)
-			} else {
-				l[i][j] = sum / l[j][j]
-			}
-		}
-	}
-	var y [4]float64
-	for i := range 4 {
-		sum := e.b[i]
-		for k := range i {
-			sum -= float64(l[i][k] * y[k])
-		}
-		y[i] = sum / l[i][i]
-	}
-	for i := 3; i >= 0; i-- {
-		sum := y[i]
-		for k := i + 1; k < 4; k++ {
-			sum -= float64(l[k][i] * x[k])
-		}
-		x[i] = sum / l[i][i]
-	}
-	return x, true
+	full, ok := cholesky(&e.a, &e.b, 4, 1e-6)
+	return [4]float64(full[:4]), ok
 }

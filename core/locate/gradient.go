@@ -93,9 +93,5 @@ func edgeAlong(g *raster.Gray, x, y, nx, ny float64, r int, signed bool, least f
 	if at < 0 || d[at] < least {
 		return 0, false
 	}
-	off := 0.0
-	if bend := d[at-1] - float64(2*d[at]) + d[at+1]; bend < 0 {
-		off = (d[at-1] - d[at+1]) / float64(2*bend)
-	}
-	return float64(at-r-1) + off, true
+	return float64(at-r-1) + raster.Summit(d[at-1], d[at], d[at+1]), true
 }

@@ -75,7 +75,7 @@ func teachOutline(t *check.Teaching, s *OutlineSettings) (check.Taught, error) {
 	if err != nil {
 		return nil, err
 	}
-	least, most := sizesOf(s.Size)
+	least, most := sizesOf(s.Size, 1, 1)
 	o := &outline{
 		s: *s, center: m.center, free: freedom{turn: s.Turn > 0, size: most > least}, effort: quicker,
 		views: []view{{model: m}},
@@ -133,10 +133,9 @@ type outlineJudge struct {
 
 // seeker looks for one view. It keeps its memory.
 type seeker struct {
-	coarse  coarse
-	poses   []pose
-	tries   []turnAndSize // for the turn and size of the datum below
-	triesOn turnAndSize
+	coarse coarse
+	poses  []pose
+	turns  turns
 }
 
 // turnSlack is how far in degrees a found turn may exceed the range, for the
@@ -206,31 +205,16 @@ func (j *outlineJudge) seek(in *check.Input, view int, e effort) []pose {
 	if g.W < 4 || g.H < 4 {
 		return nil
 	}
-	on := turnAndSize{in.On.Angle(), in.On.Size()}
-	if k.tries == nil || k.triesOn != on {
-		least, most := sizesOf(j.s.Size)
-		k.tries, k.triesOn = orientations(l.radius, on.angle, j.s.Turn, float64(least*on.size), float64(most*on.size)), on
-	}
+	least, most := sizesOf(j.s.Size, 1, 1)
+	tries := k.turns.of(l.radius, turnAndSize{in.On.Angle(), in.On.Size()}, j.s.Turn, least, most)
 	signed := j.s.Contrast != "either"
-	hits := k.coarse.look(g, l, k.tries, j.s.searched(in, g, top), signed, float64(e.nearly*j.s.AcceptScore), e.guesses)
-	k.poses = k.poses[:0]
-	for _, h := range hits {
-		t := k.tries[h.turn]
-		p := l.fit(g, pose{x: float64(h.x) + 0.5, y: float64(h.y) + 0.5, angle: t.angle, size: t.size}, 2, 3, j.free, signed)
+	hits := k.coarse.look(g, l, tries, j.s.searched(in, g, top), signed, float64(e.nearly*j.s.AcceptScore), e.guesses)
+	k.poses = follow(k.poses, hits, tries, top, e, func(level int, p pose) pose {
+		l, g := &m.levels[level], in.Level(level)
+		p = l.fit(g, p, 2, 3, j.free, signed)
 		p.score = l.score(g, p, signed)
-		k.poses = append(k.poses, p)
-	}
-	k.poses = keepBest(k.poses, e.finer, e.hopeless)
-	for n := top - 1; n >= 0; n-- {
-		l, g = &m.levels[n], in.Level(n)
-		for i := range k.poses {
-			p := &k.poses[i]
-			p.x, p.y = p.x+p.x, p.y+p.y
-			*p = l.fit(g, *p, 2, 3, j.free, signed)
-			p.score = l.score(g, *p, signed)
-		}
-		k.poses = keepBest(k.poses, max(2, e.finer-2*(top-n)), e.hopeless)
-	}
+		return p
+	})
 	return k.poses
 }
 
@@ -239,7 +223,7 @@ func (j *outlineJudge) inRange(in *check.Input, p pose) bool {
 	if math.Abs(raster.WrapAngle(p.angle-in.On.Angle())) > j.s.Turn+turnSlack {
 		return false
 	}
-	least, most := sizesOf(j.s.Size)
+	least, most := sizesOf(j.s.Size, 1, 1)
 	if s := p.size / in.On.Size(); s < least-0.01 || s > most+0.01 {
 		return false
 	}

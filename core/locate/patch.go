@@ -117,14 +117,13 @@ func (p *patch) NewJudge() check.Judge { return &patchJudge{patch: p} }
 
 type patchJudge struct {
 	*patch
-	first   correlator
-	fitter  fitter
-	poses   []pose
-	tries   []turnAndSize
-	triesOn turnAndSize
-	place   raster.Transform
-	size    [2]int // of the picture for which long was worked out
-	long    bool   // the search would take too long
+	first  correlator
+	fitter fitter
+	poses  []pose
+	turns  turns
+	place  raster.Transform
+	size   [2]int // of the picture for which long was worked out
+	long   bool   // the search would take too long
 }
 
 func (j *patchJudge) Place() raster.Transform { return j.place }
@@ -161,32 +160,16 @@ func (j *patchJudge) seek(in *check.Input, e effort) []pose {
 	if g.W < 4 || g.H < 4 {
 		return nil
 	}
-	on := turnAndSize{in.On.Angle(), in.On.Size()}
-	if j.tries == nil || j.triesOn != on {
-		j.tries, j.triesOn = orientations(l.radius, on.angle, j.s.Turn, on.size, on.size), on
-	}
-	free := j.s.Turn > 0
+	tries := j.turns.of(l.radius, turnAndSize{in.On.Angle(), in.On.Size()}, j.s.Turn, 1, 1)
 	// On the coarse level place and turn are off by half a step, which costs a patch of
 	// fine texture much of its correlation.
-	hits := j.first.look(g, l, j.tries, j.s.searched(in, g, top), float64(0.8*e.nearly*j.s.AcceptScore), e.guesses)
-	j.poses = j.poses[:0]
-	for _, h := range hits {
-		t := j.tries[h.turn]
-		p := j.fitter.fit(l, g, pose{x: float64(h.x) + 0.5, y: float64(h.y) + 0.5, angle: t.angle, size: t.size}, 5, free)
+	hits := j.first.look(g, l, tries, j.s.searched(in, g, top), float64(0.8*e.nearly*j.s.AcceptScore), e.guesses)
+	j.poses = follow(j.poses, hits, tries, top, e, func(level int, p pose) pose {
+		l, g := &m.levels[level], in.Level(level)
+		p = j.fitter.fit(l, g, p, 5, j.s.Turn > 0)
 		p.score = j.fitter.score(l, g, p)
-		j.poses = append(j.poses, p)
-	}
-	j.poses = keepBest(j.poses, e.finer, e.hopeless)
-	for n := top - 1; n >= 0; n-- {
-		l, g = &m.levels[n], in.Level(n)
-		for i := range j.poses {
-			p := &j.poses[i]
-			p.x, p.y = p.x+p.x, p.y+p.y
-			*p = j.fitter.fit(l, g, *p, 5, free)
-			p.score = j.fitter.score(l, g, *p)
-		}
-		j.poses = keepBest(j.poses, max(2, e.finer-2*(top-n)), e.hopeless)
-	}
+		return p
+	})
 	return j.poses
 }
 

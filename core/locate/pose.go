@@ -54,6 +54,41 @@ next:
 	return poses[:n]
 }
 
+// turns are the orientations to try, kept while the datum below lies the same way.
+type turns struct {
+	tries []turnAndSize
+	on    turnAndSize
+}
+
+// of returns what must be tried for a thing of that radius, as far as it may be turned
+// and resized against on.
+func (t *turns) of(radius float64, on turnAndSize, turn, least, most float64) []turnAndSize {
+	if t.tries == nil || t.on != on {
+		t.tries, t.on = orientations(radius, on.angle, turn, float64(least*on.size), float64(most*on.size)), on
+	}
+	return t.tries
+}
+
+// follow takes guesses from the pyramid's top level down to the full picture, giving up
+// those that fall behind, and returns the poses, best first, in the memory of poses.
+// refine aligns and scores a pose on a level.
+func follow(poses []pose, hits []hit, tries []turnAndSize, top int, e effort, refine func(level int, p pose) pose) []pose {
+	poses = poses[:0]
+	for _, h := range hits {
+		t := tries[h.turn]
+		poses = append(poses, refine(top, pose{x: float64(h.x) + 0.5, y: float64(h.y) + 0.5, angle: t.angle, size: t.size}))
+	}
+	poses = keepBest(poses, e.finer, e.hopeless)
+	for n := top - 1; n >= 0; n-- {
+		for i, p := range poses {
+			p.x, p.y = p.x+p.x, p.y+p.y
+			poses[i] = refine(n, p)
+		}
+		poses = keepBest(poses, max(2, e.finer-2*(top-n)), e.hopeless)
+	}
+	return poses
+}
+
 // apart keeps of the poses, best first, those at least this many pixels from every
 // better one.
 func apart(poses []pose, least float64) []pose {

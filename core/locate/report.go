@@ -35,10 +35,10 @@ func validSizes(size []float64) error {
 	return nil
 }
 
-// sizesOf returns the range of sizes, 1 to 1 if absent.
-func sizesOf(size []float64) (least, most float64) {
+// sizesOf returns the range of sizes, by default from least to most.
+func sizesOf(size []float64, least, most float64) (float64, float64) {
 	if size == nil {
-		return 1, 1
+		return least, most
 	}
 	return size[0], size[1]
 }

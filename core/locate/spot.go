@@ -33,13 +33,6 @@ func (s *SpotSettings) Validate() error {
 	return validSizes(s.Size)
 }
 
-func (s *SpotSettings) sizes() (least, most float64) {
-	if s.Size == nil {
-		return 0.8, 1.25
-	}
-	return s.Size[0], s.Size[1]
-}
-
 // Spot is the kind locate.spot: it finds the largest spot in a band of gray values, its
 // center of gravity, and its turn from its moments. Its score is how alike its form is
 // to the taught one: the product of the ratios of elongation and compactness.
@@ -148,7 +141,7 @@ func (j *spotJudge) Judge(in *check.Input, out *check.Finding) {
 		x: x, y: y, angle: in.On.Angle(), size: math.Sqrt(now.area / j.taught.area),
 		score: float64(ratio(now.elongation, j.taught.elongation) * ratio(now.compact, j.taught.compact)),
 	}
-	least, most := j.s.sizes()
+	least, most := sizesOf(j.s.Size, 0.8, 1.25)
 	sized := p.size >= float64((least-0.01)*base) && p.size <= float64((most+0.01)*base)
 	turned := true
 	if j.s.Turn > 0 {

@@ -58,7 +58,7 @@ func (j *angleJudge) Judge(in *check.Input, out *check.Finding) {
 		return
 	}
 	j.s.First.Mark(out, in.On, nil, "")
-	markLine(out, first, float64(max(j.s.First.Width, 10)*in.On.Size()/2), "")
+	first.Mark(out, float64(max(j.s.First.Width, 10)*in.On.Size()/2))
 	first = straight(in, first)
 	if j.s.Second == nil {
 		r := j.s.First.Ray(in.On)
@@ -71,7 +71,7 @@ func (j *angleJudge) Judge(in *check.Input, out *check.Finding) {
 		return
 	}
 	j.s.Second.Mark(out, in.On, nil, "")
-	markLine(out, second, float64(max(j.s.Second.Width, 10)*in.On.Size()/2), "")
+	second.Mark(out, float64(max(j.s.Second.Width, 10)*in.On.Size()/2))
 	second = straight(in, second)
 	out.Read("angle", "deg", math.Abs(raster.WrapAngle(second.Angle()-first.Angle())))
 	out.Read("used", "", min(used, more))

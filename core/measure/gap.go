@@ -109,16 +109,7 @@ func straight(in *check.Input, l edge.Line) edge.Line {
 	if in.Lens == nil {
 		return l
 	}
-	a := in.Straight(raster.Point{X: l.P.X - float64(20*l.U.X), Y: l.P.Y - float64(20*l.U.Y)})
-	b := in.Straight(raster.Point{X: l.P.X + float64(20*l.U.X), Y: l.P.Y + float64(20*l.U.Y)})
-	r := edge.NewRay(a, b)
+	a, b := l.Ends(20)
+	r := edge.NewRay(in.Straight(a), in.Straight(b))
 	return edge.Line{P: in.Straight(l.P), U: raster.Point{X: r.UX, Y: r.UY}}
-}
-
-// markLine draws a line of the given half length through its point.
-func markLine(out *check.Finding, l edge.Line, half float64, label string) {
-	m := out.AddMark(check.Line, check.RoleFound, label)
-	m.Points = append(m.Points,
-		raster.Point{X: l.P.X - float64(half*l.U.X), Y: l.P.Y - float64(half*l.U.Y)},
-		raster.Point{X: l.P.X + float64(half*l.U.X), Y: l.P.Y + float64(half*l.U.Y)})
 }

@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 
+	"ricetta/core/edge"
 	"ricetta/core/raster"
 )
 
@@ -180,7 +181,7 @@ func numberDots(dots []raster.Point, c raster.Point) []gridDot {
 // of the dots, and sets the bend of the lens. It returns a, b, x, y.
 func fitGrid(dots []gridDot, lens *raster.Lens) (fit [4]float64, ok bool) {
 	const n = 5
-	var m [n][n + 1]float64
+	var m [5][6]float64
 	add := func(row [n]float64, v float64) {
 		for i := range n {
 			for j := range n {
@@ -195,30 +196,7 @@ func fitGrid(dots []gridDot, lens *raster.Lens) (fit [4]float64, ok bool) {
 		add([n]float64{d.i, -d.j, 1, 0, -float64(dx * r2)}, d.at.X)
 		add([n]float64{d.j, d.i, 0, 1, -float64(dy * r2)}, d.at.Y)
 	}
-	for i := range n { // Gauss and Jordan, with pivoting
-		pivot := i
-		for k := i + 1; k < n; k++ {
-			if math.Abs(m[k][i]) > math.Abs(m[pivot][i]) {
-				pivot = k
-			}
-		}
-		if math.Abs(m[pivot][i]) < 1e-9 {
-			return fit, false
-		}
-		m[i], m[pivot] = m[pivot], m[i]
-		for k := range n {
-			if k == i {
-				continue
-			}
-			f := m[k][i] / m[i][i]
-			for j := i; j <= n; j++ {
-				m[k][j] -= float64(f * m[i][j])
-			}
-		}
-	}
-	for i := range fit {
-		fit[i] = m[i][n] / m[i][i]
-	}
-	lens.Bend = m[4][n] / m[4][4]
-	return fit, true
+	x, ok := edge.Solve(&m, n)
+	lens.Bend = x[4]
+	return [4]float64(x[:4]), ok
 }

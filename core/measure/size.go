@@ -106,7 +106,7 @@ func (j *sizeJudge) side(in *check.Input, out *check.Finding, r edge.Ray, width 
 	case err != nil:
 		out.Fail("the " + name + " side is not there")
 	default:
-		markLine(out, line, width/2, "")
+		line.Mark(out, width/2)
 	}
 	return line, err == nil
 }

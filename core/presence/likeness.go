@@ -179,11 +179,7 @@ func (j *likenessJudge) Judge(in *check.Input, out *check.Finding) {
 func (j *likenessJudge) peak(dx, dy, n int) (fx, fy float64) {
 	at := j.full.score(&j.seen, dx, dy)
 	summit := func(before, after float64) float64 {
-		bend := before - float64(2*at) + after
-		if !(bend < 0) {
-			return 0
-		}
-		return max(-0.5, min(0.5, (before-after)/float64(2*bend)))
+		return max(-0.5, min(0.5, raster.Summit(before, at, after)))
 	}
 	if dx > 0 && dx < 2*n {
 		fx = summit(j.full.score(&j.seen, dx-1, dy), j.full.score(&j.seen, dx+1, dy))

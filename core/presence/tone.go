@@ -40,7 +40,8 @@ func teachTone(t *check.Teaching, s *ToneSettings) (check.Taught, error) {
 	out := &tone{s: *s}
 	if t.Reference != nil && s.Region.AreaOutside(raster.Identity(), t.Reference.W, t.Reference.H) == 0 {
 		spans := s.Region.SpansInto(nil, raster.Identity(), t.Reference.W, t.Reference.H)
-		out.reference, _ = out.within(t.Reference, spans)
+		lo, hi := s.Tone.Range()
+		out.reference = t.Reference.CountIn(spans, lo, hi)
 	}
 	return out, nil
 }
@@ -48,16 +49,6 @@ func teachTone(t *check.Teaching, s *ToneSettings) (check.Taught, error) {
 type tone struct {
 	s         ToneSettings
 	reference int // pixels in the band on the reference picture
-}
-
-// within counts the pixels of the spans in the band, and all of them.
-func (t *tone) within(g *raster.Gray, spans raster.Spans) (within, total int) {
-	lo, hi := t.s.Tone.Range()
-	for _, s := range spans {
-		within += raster.BandCount(g.Row(int(s.Y))[s.X0:s.X1], lo, hi)
-		total += int(s.X1 - s.X0)
-	}
-	return within, total
 }
 
 func (t *tone) NewJudge() check.Judge { return &toneJudge{tone: t} }
@@ -73,7 +64,8 @@ func (j *toneJudge) Judge(in *check.Input, out *check.Finding) {
 		return
 	}
 	j.spans = j.s.Region.SpansInto(j.spans, in.On, in.Gray.W, in.Gray.H)
-	within, total := j.within(in.Gray, j.spans)
+	lo, hi := j.s.Tone.Range()
+	within, total := in.Gray.CountIn(j.spans, lo, hi), j.spans.Pixels()
 	if total == 0 {
 		out.Fault(check.NoPixel)
 		return

@@ -64,6 +64,15 @@ func (m *Means) Stand(dst, g *Gray, spans Spans, reach, by int, darker bool) {
 	}
 }
 
+// CountIn returns how many pixels of the spans have a gray value in lo…hi, both included.
+func (g *Gray) CountIn(spans Spans, lo, hi uint8) int {
+	n := 0
+	for _, s := range spans {
+		n += BandCount(g.Row(int(s.Y))[s.X0:s.X1], lo, hi)
+	}
+	return n
+}
+
 // Histogram counts the gray values of the pixels of the spans.
 func (g *Gray) Histogram(spans Spans) (h [256]int) {
 	for _, s := range spans {

@@ -23,6 +23,16 @@ func (g *Gray) Between(x, y float64) float64 {
 	return a + float64(fy*(b-a))
 }
 
+// Summit returns how far the top of the parabola through three values, one apart, lies
+// from the middle one; 0 where they have none.
+func Summit(before, at, after float64) float64 {
+	bend := before - float64(2*at) + after
+	if !(bend < 0) {
+		return 0
+	}
+	return (before - after) / float64(2*bend)
+}
+
 // AlongOne is what a gray value of one adds in AddAlong.
 const AlongOne = 1 << 16
 
