@@ -2,7 +2,6 @@ package recipe
 
 import (
 	"fmt"
-	"reflect"
 
 	"ricetta/core/check"
 	"ricetta/core/raster"
@@ -51,44 +50,13 @@ func shift(settings any, dx, dy float64) bool {
 		}
 		shiftShape(s, dx, dy)
 	}
-	v := reflect.ValueOf(settings).Elem()
-	for _, at := range append(structs(v), v) {
-		for name, ends := range map[string]int{"Arrow": 2, "Arc": 1} {
-			f := at.FieldByName(name)
-			if !f.IsValid() || f.Type() != reflect.TypeFor[[]float64]() {
-				continue
-			}
-			list := f.Interface().([]float64)
-			for e := range min(ends, len(list)/2) {
-				list[2*e] += dx
-				list[2*e+1] += dy
-			}
+	for _, line := range lines(settings) {
+		for i := 0; i+1 < len(line); i += 2 {
+			line[i] += dx
+			line[i+1] += dy
 		}
 	}
 	return true
-}
-
-// structs lists the structs inside v that hold an arrow of their own.
-func structs(v reflect.Value) []reflect.Value {
-	var out []reflect.Value
-	for i := range v.NumField() {
-		f := v.Field(i)
-		if f.Kind() == reflect.Pointer && !f.IsNil() {
-			f = f.Elem()
-		}
-		switch {
-		case !v.Type().Field(i).IsExported():
-		case f.Kind() == reflect.Struct && f.FieldByName("Arrow").IsValid() && !v.Type().Field(i).Anonymous:
-			out = append(out, f)
-		case f.Kind() == reflect.Slice && f.Type().Elem().Kind() == reflect.Struct:
-			for k := range f.Len() {
-				if e := f.Index(k); e.FieldByName("Arrow").IsValid() {
-					out = append(out, e)
-				}
-			}
-		}
-	}
-	return out
 }
 
 func shiftShape(s *raster.Shape, dx, dy float64) {

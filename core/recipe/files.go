@@ -97,16 +97,32 @@ func found(settings any, of reflect.Type) []reflect.Value {
 	return out
 }
 
-// Places lists the corners of all regions and the ends of all arrows in a kind's
+// Places lists the corners of all regions, the ends of all arrows and the centers of arcs in a kind's
 // settings: where on the reference picture the check looks.
 func Places(settings any) []raster.Point {
 	var out []raster.Point
 	for _, s := range shapes(settings) {
 		out = s.Outline(raster.Identity(), out)
 	}
-	for _, a := range found(settings, reflect.TypeFor[edge.Settings]()) {
-		if v := a.Interface().(edge.Settings).Arrow; len(v) == 4 {
-			out = append(out, raster.Point{X: v[0], Y: v[1]}, raster.Point{X: v[2], Y: v[3]})
+	for _, l := range lines(settings) {
+		for i := 0; i+1 < len(l); i += 2 {
+			out = append(out, raster.Point{X: l[i], Y: l[i+1]})
+		}
+	}
+	return out
+}
+
+// lines finds the arrows and the centers of arcs in a kind's settings: x, y, x, y, … that
+// can be changed in place.
+func lines(settings any) [][]float64 {
+	var out [][]float64
+	for _, v := range found(settings, reflect.TypeFor[edge.Settings]()) {
+		out = append(out, v.Interface().(edge.Settings).Arrow)
+	}
+	own := reflect.ValueOf(settings).Elem()
+	for name, numbers := range map[string]int{"Arrow": 4, "Arc": 2} {
+		if f := own.FieldByName(name); f.IsValid() && f.Len() >= numbers {
+			out = append(out, f.Interface().([]float64)[:numbers])
 		}
 	}
 	return out
