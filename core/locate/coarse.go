@@ -97,7 +97,7 @@ func (c *coarse) respond(g *raster.Gray, floor float64, signed bool, pad int) {
 	for y := 1; y < h-1; y++ {
 		row := c.seen[y*w : y*w+w]
 		for x := 1; x < w-1; x++ {
-			gx, gy := sobel(g, x, y)
+			gx, gy := g.Sobel(x, y)
 			if gx*gx+gy*gy < least {
 				continue
 			}

@@ -191,7 +191,7 @@ func (j *discJudge) vote(in *check.Input) {
 	margin := int(r1) + 2 // border pixels of a center at the rim of the search area
 	for y := max(1, b.y0-margin); y < min(h-1, b.y1+margin); y++ {
 		for x := max(1, b.x0-margin); x < min(w-1, b.x1+margin); x++ {
-			ix, iy := sobel(g, x, y)
+			ix, iy := g.Sobel(x, y)
 			m2 := ix*ix + iy*iy
 			if m2 < weakestEdge*weakestEdge {
 				continue

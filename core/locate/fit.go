@@ -23,7 +23,7 @@ func (l *level) score(g *raster.Gray, p pose, signed bool) float64 {
 		if !(x >= 1 && y >= 1) || x >= float64(g.W-1) || y >= float64(g.H-1) {
 			continue
 		}
-		ix, iy := sobel(g, int(x), int(y))
+		ix, iy := g.Sobel(int(x), int(y))
 		gx, gy := float64(ix), float64(iy)
 		size2 := float64(gx*gx) + float64(gy*gy)
 		if size2 < floor2 {

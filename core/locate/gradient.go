@@ -6,22 +6,6 @@ import (
 	"ricetta/core/raster"
 )
 
-// sobel returns the gradient at pixel (x, y), which must not lie on the border:
-// 8 gray values a pixel of slope on each axis.
-func sobel(g *raster.Gray, x, y int) (gx, gy int) {
-	o := (y-1)*g.Stride + x - 1
-	a := g.Pix[o : o+3 : o+3]
-	o += g.Stride
-	b := g.Pix[o : o+3 : o+3]
-	o += g.Stride
-	c := g.Pix[o : o+3 : o+3]
-	left := int(a[0]) + 2*int(b[0]) + int(c[0])
-	right := int(a[2]) + 2*int(b[2]) + int(c[2])
-	top := int(a[0]) + 2*int(a[1]) + int(a[2])
-	bottom := int(c[0]) + 2*int(c[1]) + int(c[2])
-	return right - left, bottom - top
-}
-
 // sectors is how many directions the coarse look tells apart over 360°.
 const sectors = 16
 

@@ -81,7 +81,7 @@ func learnLevel(g *raster.Gray, region raster.Region, center raster.Point, k int
 	l := level{floor: max(16, least/3)}
 	cx, cy := float64(center.X*scale), float64(center.Y*scale)
 	for _, e := range edges {
-		gx, gy := sobel(g, e.x, e.y)
+		gx, gy := g.Sobel(e.x, e.y)
 		size := raster.Hypot(float64(gx), float64(gy))
 		nx, ny := float64(gx)/size, float64(gy)/size
 		x, y := float64(e.x)+0.5, float64(e.y)+0.5
@@ -109,7 +109,7 @@ type edgePixel struct {
 // their edge.
 func thinEdges(g *raster.Gray, region raster.Region, scale float64) []edgePixel {
 	strength := func(x, y int) float64 {
-		gx, gy := sobel(g, x, y)
+		gx, gy := g.Sobel(x, y)
 		return raster.Hypot(float64(gx), float64(gy))
 	}
 	// Neighbors across the edge, by the direction of the gradient in eighths.
@@ -121,7 +121,7 @@ func thinEdges(g *raster.Gray, region raster.Region, scale float64) []edgePixel 
 			continue
 		}
 		for x := max(2, int(s.X0)); x < min(g.W-2, int(s.X1)); x++ {
-			gx, gy := sobel(g, x, y)
+			gx, gy := g.Sobel(x, y)
 			v := raster.Hypot(float64(gx), float64(gy))
 			if v < weakestEdge {
 				continue
