@@ -69,13 +69,13 @@ func TestTheServiceAnswersOnThisMachineOnly(t *testing.T) {
 func TestABrokenRecipeKeepsTheServiceFromStarting(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, InstallDemo(dir))
-	path := filepath.Join(dir, RecipesDir, plant.Product, "recipe.yaml")
+	path := filepath.Join(dir, RecipesDir, plant.Tins, "recipe.yaml")
 	text, err := os.ReadFile(path)
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(path, []byte(strings.Replace(string(text), "turn: 180", "turn: 999", 1)), 0o600))
 	_, err = New(Options{DataDir: dir, Listen: "127.0.0.1:0", Log: slog.New(slog.DiscardHandler)})
 	assert.ErrorContains(t, err, "turn: is too large; give at most 180")
-	assert.ErrorContains(t, err, plant.Product)
+	assert.ErrorContains(t, err, plant.Tins)
 }
 
 // The demo recipes against the truth, on the first pieces of every line.

@@ -30,7 +30,7 @@ func printAccuracy(w io.Writer) error {
 // random, as they come and with a plate over 30 % of the taught points, and on belts
 // without a tin.
 func tinAccuracy(w io.Writer) error {
-	r, _, err := folder.Recipe(demo.Recipes, "recipes/"+plant.Product)
+	r, _, err := folder.Recipe(demo.Recipes, "recipes/"+plant.Tins)
 	if err != nil {
 		return err
 	}

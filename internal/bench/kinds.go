@@ -81,7 +81,7 @@ func drawnRecipe(text string, files map[string][]byte) (*recipe.Recipe, error) {
 
 // tinFiles are the files of the demo recipe.
 func tinFiles() (map[string][]byte, error) {
-	r, _, err := folder.Recipe(demo.Recipes, "recipes/"+plant.Product)
+	r, _, err := folder.Recipe(demo.Recipes, "recipes/"+plant.Tins)
 	if err != nil {
 		return nil, err
 	}

@@ -114,7 +114,7 @@ func judging(k check.Kind, settings any, ref *raster.Gray, pic raster.Picture) (
 func ptr[T any](v T) *T { return &v }
 
 func benchRecipe(t table) error {
-	r, _, err := folder.Recipe(demo.Recipes, "recipes/"+plant.Product)
+	r, _, err := folder.Recipe(demo.Recipes, "recipes/"+plant.Tins)
 	if err != nil {
 		return err
 	}
@@ -309,7 +309,7 @@ func benchStore(t table) error {
 		return err
 	}
 	defer s.Close()
-	r, _, err := folder.Recipe(demo.Recipes, "recipes/"+plant.Product)
+	r, _, err := folder.Recipe(demo.Recipes, "recipes/"+plant.Tins)
 	if err != nil {
 		return err
 	}

@@ -284,7 +284,7 @@ func tile(kind string, e example) (image.Image, error) {
 // scene returns the pictures of an example: what it is taught on and what it sees.
 func scene(p picture) (ref, pic raster.Picture, files map[string][]byte, err error) {
 	if p == aTin {
-		r, _, err := folder.Recipe(demo.Recipes, "recipes/"+plant.Product)
+		r, _, err := folder.Recipe(demo.Recipes, "recipes/"+plant.Tins)
 		if err != nil {
 			return ref, pic, nil, err
 		}

@@ -53,8 +53,7 @@ const (
 	Sticks = "glue-stick-20"
 	Rolls  = "masking-tape-50"
 
-	Product = Tins
-	Role    = "top"
+	Role = "top"
 )
 
 func (c LineConfig) product() string {

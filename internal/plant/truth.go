@@ -87,17 +87,17 @@ func Draw(seed uint64, index int64, rates Rates) Piece { return DrawOf(Tins, see
 func DrawOf(product string, seed uint64, index int64, rates Rates) Piece {
 	rng := rand.New(rand.NewPCG(seed, uint64(index)))
 	t := Piece{Product: product, Index: index, Defect: Good, seed: rng.Uint64()}
-	if w := wares[product]; product != Tins {
-		t.lie(rng, w.jitter)
-		t.Defect = rates.pick(rng.Float64(), w.defects)
-		w.fill(rng, &t)
-		return t
-	}
+	wares[product].make(rng, rates, &t)
+	return t
+}
+
+// makeTin chooses what is in a tin and how it lies.
+func makeTin(rng *rand.Rand, rates Rates, t *Piece) {
 	for i := range t.Pencils {
 		t.Pencils[i] = Pencil{Color: i, DX: rng.NormFloat64() * 0.8, DY: rng.NormFloat64() * 2}
 	}
 	t.lie(rng, 1)
-	t.Defect = rates.pick(rng.Float64(), wares[Tins].defects)
+	t.Defect = rates.pick(rng.Float64(), []Defect{Missing, Swapped, Reversed, NoTin, Turned})
 	i := rng.IntN(12)
 	switch t.Defect {
 	case Missing:
@@ -110,7 +110,6 @@ func DrawOf(product string, seed uint64, index int64, rates Rates) Piece {
 	case Turned:
 		t.At.Angle += 180
 	}
-	return t
 }
 
 // lie chooses how the piece lies, and the light.
