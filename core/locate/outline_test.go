@@ -12,6 +12,7 @@ import (
 	"ricetta/core/check"
 	"ricetta/core/check/checktest"
 	"ricetta/core/raster"
+	"ricetta/internal/drawn"
 )
 
 // The drawn feature: a label with a step and a hole, so that no turn but its own
@@ -265,7 +266,7 @@ func BenchmarkOutline(b *testing.B) {
 // What people otherwise learn the hard way is said at teaching.
 func TestOutlineWarnings(t *testing.T) {
 	warnings := func(region raster.Region, turn float64, outlines ...[]raster.Point) ([]string, []check.Mark) {
-		pic := drawn(1, 1, outlines...)
+		pic := shapes(1, 1, outlines...)
 		s := Outline.New().(*OutlineSettings)
 		s.Region, s.Turn = region, turn
 		teaching := check.Teaching{Picture: pic, Reference: pic.Gray}
@@ -277,10 +278,10 @@ func TestOutlineWarnings(t *testing.T) {
 	w, _ := warnings(raster.Rect(100, 150, 200, 60), 10, edge)
 	require.NotEmpty(t, w)
 	assert.Contains(t, w[0], "can slide: nothing holds it in the direction of 0°", "a straight line")
-	w, _ = warnings(raster.Rect(140, 90, 120, 120), 180, round(200, 150, 45))
+	w, _ = warnings(raster.Rect(140, 90, 120, 120), 180, drawn.Round(200, 150, 45))
 	require.NotEmpty(t, w)
 	assert.Contains(t, w[0], "looks the same however it is turned")
-	w, _ = warnings(raster.Rect(140, 90, 120, 120), 0, round(200, 150, 45))
+	w, _ = warnings(raster.Rect(140, 90, 120, 120), 0, drawn.Round(200, 150, 45))
 	assert.Empty(t, w, "its turn is not asked for")
 	part := raster.Polygon([2]float64{60, 60}, [2]float64{160, 70}, [2]float64{120, 160})
 	twin := raster.Moving(raster.Point{X: 110, Y: 100}, raster.Pose{X: 340, Y: 240, Angle: 8, Size: 1})
@@ -298,7 +299,7 @@ func TestOutlineWarnings(t *testing.T) {
 func TestOutlineViews(t *testing.T) {
 	straight := raster.Polygon([2]float64{150, 120}, [2]float64{330, 120}, [2]float64{330, 200}, [2]float64{260, 200}, [2]float64{260, 250}, [2]float64{150, 250})
 	slanted := raster.Polygon([2]float64{150, 120}, [2]float64{290, 145}, [2]float64{270, 225}, [2]float64{200, 210}, [2]float64{170, 275}, [2]float64{110, 250})
-	ref, other := drawn(1, 1, straight.Outline(raster.Identity(), nil)), drawn(1, 2, slanted.Outline(raster.Identity(), nil))
+	ref, other := shapes(1, 1, straight.Outline(raster.Identity(), nil)), shapes(1, 2, slanted.Outline(raster.Identity(), nil))
 	s := Outline.New().(*OutlineSettings)
 	s.Region, s.AcceptScore = raster.Rect(130, 100, 220, 170), 0.7
 	s.Views = []View{{"slanted.png", raster.Rect(90, 100, 220, 190)}}
@@ -309,7 +310,7 @@ func TestOutlineViews(t *testing.T) {
 	require.NoError(t, err)
 	j := taught.NewJudge()
 	for want, shape := range map[string]raster.Region{"reference": straight, "slanted.png": slanted} {
-		f := judgePatch(j, drawn(3, 9, shape.Outline(raster.Transform{A: 1, X: 12.4, Y: -7.2}, nil)).Gray)
+		f := judgePatch(j, shapes(3, 9, shape.Outline(raster.Transform{A: 1, X: 12.4, Y: -7.2}, nil)).Gray)
 		x, y, _, _ := place(t, f)
 		require.Len(t, f.Texts, 1)
 		assert.Equal(t, want, f.Texts[0].Value)
@@ -325,16 +326,16 @@ func TestOutlineViews(t *testing.T) {
 // Without its middle, which varies, the border alone is learned.
 func TestOutlineWithoutItsMiddle(t *testing.T) {
 	frame := raster.Rect(100, 80, 200, 150).Outline(raster.Identity(), nil)
-	ref := drawn(1, 1, frame, round(200, 150, 30))
+	ref := shapes(1, 1, frame, drawn.Round(200, 150, 30))
 	s := Outline.New().(*OutlineSettings)
 	s.Region = raster.Rect(80, 60, 240, 190)
 	s.Region.Without = []raster.Shape{raster.Rect(130, 105, 140, 100).Shape}
-	f := checktest.Judge(t, Outline, s, ref, drawn(3, 1, frame), raster.Identity())
+	f := checktest.Judge(t, Outline, s, ref, shapes(3, 1, frame), raster.Identity())
 	score, _ := f.Value("score")
 	assert.Greater(t, score, 0.9, "nothing is missing of the border")
 	s.Region.Without = nil
-	ref = drawn(1, 1, frame, raster.Polygon([2]float64{140, 110}, [2]float64{250, 120}, [2]float64{190, 200}).Outline(raster.Identity(), nil))
-	f = checktest.Judge(t, Outline, s, ref, drawn(3, 1, frame), raster.Identity())
+	ref = shapes(1, 1, frame, raster.Polygon([2]float64{140, 110}, [2]float64{250, 120}, [2]float64{190, 200}).Outline(raster.Identity(), nil))
+	f = checktest.Judge(t, Outline, s, ref, shapes(3, 1, frame), raster.Identity())
 	less, _ := f.Value("score")
 	assert.LessOrEqual(t, less, score)
 }

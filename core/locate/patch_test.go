@@ -11,24 +11,8 @@ import (
 
 	"ricetta/core/check"
 	"ricetta/core/raster"
+	"ricetta/internal/drawn"
 )
-
-// cloth is a texture without clean edges: sums of waves of many directions.
-func cloth(seed uint64) func(x, y float64) float64 {
-	rng := rand.New(rand.NewPCG(seed, 77))
-	var waves [9][4]float64
-	for i := range waves {
-		turn, length := rng.Float64()*2*math.Pi, 14+rng.Float64()*40
-		waves[i] = [4]float64{2 * math.Pi / length * math.Cos(turn), 2 * math.Pi / length * math.Sin(turn), rng.Float64() * 6, 8 + rng.Float64()*5}
-	}
-	return func(x, y float64) float64 {
-		sum := 0.0
-		for _, w := range waves {
-			sum += w[3] * math.Sin(w[0]*x+w[1]*y+w[2])
-		}
-		return sum
-	}
-}
 
 // woven draws a piece of cloth, 180 by 130 with its center at the pose, on other cloth.
 type woven struct {
@@ -41,7 +25,7 @@ type woven struct {
 
 func (w woven) draw(seed uint64) *raster.Gray {
 	rng := rand.New(rand.NewPCG(seed, 5))
-	piece, ground := cloth(1), cloth(seed+1000)
+	piece, ground := drawn.Cloth(1, 9, 8), drawn.Cloth(seed+1000, 9, 8)
 	g := raster.NewGray(640, 480)
 	back := raster.Moving(raster.Point{}, w.at).Inverse()
 	for y := range g.H {
@@ -133,10 +117,10 @@ func TestPatchIsFound(t *testing.T) {
 func TestPatchRefusesAPlainSurface(t *testing.T) {
 	s := Patch.New().(*PatchSettings)
 	s.Region = raster.Rect(20, 20, 80, 60)
-	_, err := Patch.Teach(&check.Teaching{Picture: drawn(1, 1), Reference: drawn(1, 1).Gray}, s)
+	_, err := Patch.Teach(&check.Teaching{Picture: shapes(1, 1), Reference: shapes(1, 1).Gray}, s)
 	assert.ErrorContains(t, err, "choose a patch with texture or print")
 	s.Region = raster.Rect(20, 20, 6, 6)
-	_, err = Patch.Teach(&check.Teaching{Picture: drawn(1, 1), Reference: drawn(1, 1).Gray}, s)
+	_, err = Patch.Teach(&check.Teaching{Picture: shapes(1, 1), Reference: shapes(1, 1).Gray}, s)
 	assert.ErrorContains(t, err, "make it larger")
 }
 
@@ -153,7 +137,7 @@ func TestRepeatsAreAllFoundOnce(t *testing.T) {
 		}
 		outlines, places = append(outlines, o), append(places, raster.Point{X: at.X, Y: at.Y})
 	}
-	pic := drawn(3, 1, outlines...)
+	pic := shapes(3, 1, outlines...)
 	so := Outline.New().(*OutlineSettings)
 	so.Region = raster.Rect(50, 45, 65, 55)
 	sp := Patch.New().(*PatchSettings)

@@ -11,6 +11,7 @@ import (
 	"ricetta/core/check/checktest"
 	"ricetta/core/edge"
 	"ricetta/core/raster"
+	"ricetta/internal/drawn"
 )
 
 // grid draws dots 40 pixels apart as a lens shows them.
@@ -59,7 +60,7 @@ func TestCalibrationFromADotGrid(t *testing.T) {
 			}
 		}
 	}
-	for want, g := range map[string]*raster.Gray{"only 0 round dots": raster.NewGray(100, 100), "round dots of one size": board(3, 1, wheel(100, 100, func(float64) float64 { return 20 }))} {
+	for want, g := range map[string]*raster.Gray{"only 0 round dots": raster.NewGray(100, 100), "round dots of one size": board(3, 1, drawn.Round(100, 100, 20))} {
 		_, _, err := CalibrateGrid(g, 5)
 		assert.ErrorContains(t, err, want)
 	}

@@ -13,35 +13,12 @@ import (
 	"ricetta/core/check/checktest"
 	"ricetta/core/edge"
 	"ricetta/core/raster"
+	"ricetta/internal/drawn"
 )
 
-// board draws outlines, light on dark, blurred and with noise.
+// board draws outlines, light on dark.
 func board(noise float64, seed uint64, outlines ...[]raster.Point) *raster.Gray {
-	g := raster.NewGray(400, 320)
-	for i := range g.Pix {
-		g.Pix[i] = 60
-	}
-	var p raster.Painter
-	for _, o := range outlines {
-		p.Fill(g, o, 170)
-	}
-	g.Blur(2)
-	rng := rand.New(rand.NewPCG(seed, 7))
-	for i, v := range g.Pix {
-		g.Pix[i] = uint8(min(max(float64(v)+rng.NormFloat64()*noise+0.5, 0), 255))
-	}
-	return g
-}
-
-// wheel is an outline whose radius in direction i·0.5° is radius(i·0.5°).
-func wheel(cx, cy float64, radius func(deg float64) float64) []raster.Point {
-	var out []raster.Point
-	for i := range 720 {
-		deg := float64(i) / 2
-		s, c := math.Sincos(deg * math.Pi / 180)
-		out = append(out, raster.Point{X: cx + radius(deg)*c, Y: cy + radius(deg)*s})
-	}
-	return out
+	return drawn.Outlines(400, 320, 60, 170, noise, rand.New(rand.NewPCG(seed, 7)), outlines...)
 }
 
 func judgeOn(t testing.TB, k check.Kind, settings any, ref, pic *raster.Gray, on raster.Transform) *check.Finding {
@@ -76,7 +53,7 @@ func TestSizeIsExactHoweverItLies(t *testing.T) {
 	f := judgeOn(t, Size, s, nil, board(3, 1, item.Outline(raster.Identity(), nil)), raster.Identity())
 	assert.InDelta(t, 180.5, value(t, f, "width"), 0.06)
 	s.Fit = "farthest"
-	disc := judgeOn(t, Size, s, nil, board(0, 1, wheel(200, 160, func(float64) float64 { return 62 })), raster.Identity())
+	disc := judgeOn(t, Size, s, nil, board(0, 1, drawn.Round(200, 160, 62)), raster.Identity())
 	assert.InDelta(t, 124, value(t, disc, "width"), 0.3, "the farthest points of a disc")
 	f = judgeOn(t, Size, s, nil, board(3, 1), raster.Identity())
 	assert.Equal(t, "the upper side is not there", string(f.Sentence))
@@ -126,7 +103,7 @@ func TestCircleIsExactAndNotPulled(t *testing.T) {
 	var errs []float64
 	for i := range uint64(40) {
 		x, y, r := 200+rng.Float64()*8-4, 160+rng.Float64()*8-4, 85+rng.Float64()
-		shapes := [][]raster.Point{wheel(x, y, func(float64) float64 { return r })}
+		shapes := [][]raster.Point{drawn.Round(x, y, r)}
 		if i%2 == 1 {
 			shapes = append(shapes, raster.Rect(x+45, y-60, 100, 90).Outline(raster.Identity(), nil))
 		}
@@ -168,7 +145,7 @@ func TestRimFindsBumpsAndNotches(t *testing.T) {
 	}
 	for _, turn := range []float64{0, 75, 140} {
 		on := raster.Moving(raster.Point{X: 200, Y: 160}, raster.Pose{X: 203, Y: 158, Angle: turn, Size: 1})
-		f := judgeOn(t, Rim, s, nil, board(3, 2, wheel(203.4, 158.2, bumpy(turn))), on)
+		f := judgeOn(t, Rim, s, nil, board(3, 2, drawn.Wheel(203.4, 158.2, bumpy(turn))), on)
 		require.Equal(t, 1.0, value(t, f, "bumps"), "%s", f.Sentence)
 		require.Equal(t, 1.0, value(t, f, "notches"))
 		assert.InDelta(t, 8, value(t, f, "highest"), 0.8)
@@ -179,7 +156,7 @@ func TestRimFindsBumpsAndNotches(t *testing.T) {
 		assert.InDelta(t, 2*math.Pi*90*8/360, f.Rows[1][5].Number, 4)
 		assert.GreaterOrEqual(t, value(t, f, "seen"), 0.99)
 	}
-	sound := judgeOn(t, Rim, s, nil, board(3, 2, wheel(199, 161, func(float64) float64 { return 90 })), raster.Identity())
+	sound := judgeOn(t, Rim, s, nil, board(3, 2, drawn.Round(199, 161, 90)), raster.Identity())
 	assert.Equal(t, 0.0, value(t, sound, "bumps")+value(t, sound, "notches"))
 	assert.Less(t, value(t, sound, "highest"), 1.0)
 }
@@ -198,12 +175,12 @@ func TestRimAgainstItsTaughtShape(t *testing.T) {
 	}
 	s := Rim.New().(*RimSettings)
 	s.Region, s.Against = raster.Ring(200, 160, 60, 125), "taught"
-	ref := board(1, 1, wheel(200, 160, flower(0, 0)))
+	ref := board(1, 1, drawn.Wheel(200, 160, flower(0, 0)))
 	for _, turn := range []float64{0, 50} {
 		on := raster.Moving(raster.Point{X: 200, Y: 160}, raster.Pose{X: 197.3, Y: 161.8, Angle: turn, Size: 1})
-		f := judgeOn(t, Rim, s, ref, board(2, 3, wheel(197.3, 161.8, flower(turn, 0))), on)
+		f := judgeOn(t, Rim, s, ref, board(2, 3, drawn.Wheel(197.3, 161.8, flower(turn, 0))), on)
 		assert.Less(t, value(t, f, "highest"), 1.5, "turned by %v", turn)
-		f = judgeOn(t, Rim, s, ref, board(2, 3, wheel(197.3, 161.8, flower(turn, 7))), on)
+		f = judgeOn(t, Rim, s, ref, board(2, 3, drawn.Wheel(197.3, 161.8, flower(turn, 7))), on)
 		assert.InDelta(t, 7, value(t, f, "highest"), 1)
 		assert.Equal(t, "notch", f.Rows[0][0].Text)
 	}
@@ -221,7 +198,7 @@ func TestRimAgainstItsTaughtShape(t *testing.T) {
 func TestRimWithAPieceMissing(t *testing.T) {
 	s := Rim.New().(*RimSettings)
 	s.Region = raster.Ring(200, 160, 65, 120)
-	pic := board(2, 1, wheel(200, 160, func(deg float64) float64 {
+	pic := board(2, 1, drawn.Wheel(200, 160, func(deg float64) float64 {
 		if math.Abs(deg-270) < 30 {
 			return 40
 		}

@@ -15,6 +15,7 @@ import (
 	"ricetta/core/locate"
 	"ricetta/core/measure"
 	"ricetta/core/raster"
+	"ricetta/internal/drawn"
 )
 
 // datum is a datum kind with the feature that it is taught on.
@@ -261,7 +262,7 @@ func inRows(i int) raster.Pose {
 
 func aDisc(rng *rand.Rand) [][]raster.Point {
 	r := 14 + rng.Float64()*8
-	return [][]raster.Point{wheel(0, 0, func(float64) float64 { return r })}
+	return [][]raster.Point{drawn.Round(0, 0, r)}
 }
 
 func discs(k int, noise float64, seed uint64) *raster.Gray {
@@ -276,7 +277,7 @@ func touchingDiscs(k int, noise float64, seed uint64) *raster.Gray {
 	return board(k, noise, seed, func(i int) raster.Pose {
 		return raster.Pose{X: 60 + 37*float64(i%5) + 300*float64(i/5%2), Y: 90 + 160*float64(i/10), Size: 1}
 	}, func(*rand.Rand) [][]raster.Point {
-		return [][]raster.Point{wheel(0, 0, func(float64) float64 { return 20 })}
+		return [][]raster.Point{drawn.Round(0, 0, 20)}
 	}, even)
 }
 
@@ -331,7 +332,7 @@ func measureAccuracy(w io.Writer) error {
 		x, y, r := 316+rng.Float64()*8, 236+rng.Float64()*8, 150+rng.Float64()
 		s := measure.Circle.New().(*measure.CircleSettings)
 		s.Region = raster.Ring(320, 240, 120, 185)
-		found, err := run(measure.Circle, s, nil, noisy(5, i, wheel(x, y, func(float64) float64 { return r })))
+		found, err := run(measure.Circle, s, nil, noisy(5, i, drawn.Round(x, y, r)))
 		if err != nil {
 			return err
 		}
@@ -344,7 +345,7 @@ func measureAccuracy(w io.Writer) error {
 		high, at := 4+rng.Float64()*8, rng.Float64()*360
 		rs := measure.Rim.New().(*measure.RimSettings)
 		rs.Region = raster.Ring(320, 240, 110, 195)
-		found, err = run(measure.Rim, rs, nil, noisy(5, i, wheel(x, y, func(deg float64) float64 {
+		found, err = run(measure.Rim, rs, nil, noisy(5, i, drawn.Wheel(x, y, func(deg float64) float64 {
 			if math.Abs(raster.WrapAngle(deg-at)) < 4 {
 				return r + high
 			}
@@ -381,22 +382,9 @@ func teachGap() (check.Taught, error) {
 	return measure.Gap.Teach(&check.Teaching{}, s)
 }
 
-// noisy draws outlines, light on dark, blurred and with noise.
+// noisy draws outlines, light on dark.
 func noisy(noise float64, seed uint64, outlines ...[]raster.Point) *raster.Gray {
-	rng := rand.New(rand.NewPCG(seed, 7))
-	g := raster.NewGray(640, 480)
-	for i := range g.Pix {
-		g.Pix[i] = 60
-	}
-	var p raster.Painter
-	for _, o := range outlines {
-		p.Fill(g, o, 170)
-	}
-	g.Blur(2)
-	for i, v := range g.Pix {
-		g.Pix[i] = uint8(min(max(float64(v)+rng.NormFloat64()*noise+0.5, 0), 255))
-	}
-	return g
+	return drawn.Outlines(640, 480, 60, 170, noise, rand.New(rand.NewPCG(seed, 7)), outlines...)
 }
 
 // colorAccuracy compares ΔE00 with the published pairs.

@@ -10,6 +10,7 @@ import (
 	"ricetta/core/raster"
 	"ricetta/core/recipe"
 	"ricetta/demo"
+	"ricetta/internal/drawn"
 	"ricetta/internal/folder"
 	"ricetta/internal/plant"
 )
@@ -96,7 +97,7 @@ func wheelPicture(x, y, radius float64) raster.Picture {
 		g.Pix[i] = 60
 	}
 	var p raster.Painter
-	p.Fill(g, wheel(x, y, func(float64) float64 { return radius }), 180)
+	p.Fill(g, drawn.Round(x, y, radius), 180)
 	g.Blur(2)
 	for i := range g.Pix {
 		v = v*1664525 + 1013904223

@@ -5,6 +5,7 @@ import (
 	"math/rand/v2"
 
 	"ricetta/core/raster"
+	"ricetta/internal/drawn"
 )
 
 // grade is how hard a drawn picture is.
@@ -49,27 +50,10 @@ var features = map[string]feature{
 		{{X: 20, Y: -55}, {X: 90, Y: -40}, {X: 20, Y: -25}},
 		rect(-70, 30, 100, 20),
 	}, tones: []uint8{200, 60, 90, 30}, wide: 110, high: 80},
-	"cloth":  {texture: cloth(1), wide: 90, high: 65},
-	"disc":   {outlines: [][]raster.Point{wheel(0, 0, func(float64) float64 { return 60 })}, tones: []uint8{205}, wide: 60, high: 60},
+	"cloth":  {texture: drawn.Cloth(1, 12, 6), wide: 90, high: 65},
+	"disc":   {outlines: [][]raster.Point{drawn.Round(0, 0, 60)}, tones: []uint8{205}, wide: 60, high: 60},
 	"drop":   {outlines: [][]raster.Point{{{X: -95, Y: 0}, {X: -75, Y: -22}, {X: 95, Y: -9}, {X: 95, Y: 9}, {X: -75, Y: 22}}}, tones: []uint8{215}, wide: 95, high: 22, plain: true},
 	"corner": {outlines: [][]raster.Point{{{X: -150, Y: -110}, {X: 900, Y: -110}, {X: 900, Y: 900}, {X: -150, Y: 900}}}, tones: []uint8{190}, wide: 150, high: 110, plain: true},
-}
-
-// cloth is a texture without clean edges: waves of many directions.
-func cloth(seed uint64) func(x, y float64) float64 {
-	rng := rand.New(rand.NewPCG(seed, 77))
-	var waves [12][4]float64
-	for i := range waves {
-		turn, length := rng.Float64()*2*math.Pi, 14+rng.Float64()*40
-		waves[i] = [4]float64{2 * math.Pi / length * math.Cos(turn), 2 * math.Pi / length * math.Sin(turn), rng.Float64() * 6, 6 + rng.Float64()*5}
-	}
-	return func(x, y float64) float64 {
-		sum := 120.0
-		for _, w := range waves {
-			sum += w[3] * math.Sin(w[0]*x+w[1]*y+w[2])
-		}
-		return sum
-	}
 }
 
 // draw draws the feature at a pose among clutter, or only the clutter where it is absent.
@@ -109,7 +93,7 @@ func (f feature) draw(at raster.Pose, g grade, absent bool, seed uint64) *raster
 				for x := range pic.W {
 					q := back.Apply(raster.Point{X: float64(x) + 0.5, Y: float64(y) + 0.5})
 					if math.Abs(q.X) < f.wide && math.Abs(q.Y) < f.high {
-						pic.Row(y)[x] = uint8(min(max(f.texture(q.X, q.Y)+0.5, 0), 255))
+						pic.Row(y)[x] = uint8(min(max(120+f.texture(q.X, q.Y)+0.5, 0), 255))
 					}
 				}
 			}

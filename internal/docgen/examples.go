@@ -20,8 +20,8 @@ var examples = map[string]example{
 	"locate.outline":    {"{id: tin, kind: locate.outline, region: {rect: [230, 180, 152, 580]}, turn: 180}", [4]float64{60, 60, 1220, 900}, aTin},
 	"locate.patch":      {"{id: print, kind: locate.patch, region: {rect: [240, 190, 130, 300]}}", [4]float64{60, 60, 760, 620}, aTin},
 	"locate.edges":      {"{id: corner, kind: locate.edges, edges: [{arrow: [640, 130, 640, 190], width: 500}, {arrow: [190, 470, 240, 470], width: 400}]}", [4]float64{150, 90, 950, 700}, aTin},
-	"locate.disc":       {"{id: roll, kind: locate.disc, region: {ring: [640, 480, 240, 360]}}", [4]float64{240, 120, 1040, 840}, aRoll},
-	"locate.spot":       {"{id: roll, kind: locate.spot, region: {rect: [300, 140, 680, 680]}, tone: {least: 120}, turn: 0}", [4]float64{240, 120, 1040, 840}, aRoll},
+	"locate.disc":       {"{id: roll, kind: locate.disc, region: {ring: [640, 470, 100, 132]}}", [4]float64{180, 90, 1100, 850}, aRoll},
+	"locate.spot":       {"{id: roll, kind: locate.spot, region: {rect: [300, 130, 680, 680]}, tone: {least: 120}, turn: 0}", [4]float64{180, 90, 1100, 850}, aRoll},
 	"presence.tone":     {"{id: tips, kind: presence.tone, region: {rect: [386, 214, 650, 52]}, tone: {least: 135}}", [4]float64{360, 60, 1060, 420}, aTin},
 	"presence.level":    {"{id: label, kind: presence.level, region: {rect: [240, 620, 130, 120], without: [{rect: [252, 655, 48, 66]}]}}", [4]float64{180, 480, 560, 780}, aTin},
 	"presence.detail":   {"{id: print, kind: presence.detail, region: {rect: [244, 480, 122, 140]}}", [4]float64{180, 400, 560, 700}, aTin},
@@ -35,8 +35,8 @@ var examples = map[string]example{
 	"measure.gap":       {"{id: width, kind: measure.gap, unit: mm, from: {arrow: [190, 470, 240, 470], width: 40}, to: {arrow: [1090, 470, 1030, 470], width: 40}}", [4]float64{150, 120, 1130, 820}, aTin},
 	"measure.size":      {"{id: tin, kind: measure.size, region: {rect: [185, 140, 905, 660]}, take: first, step: 30, depth: 0.2}", [4]float64{150, 120, 1130, 820}, aTin},
 	"measure.angle":     {"{id: corner, kind: measure.angle, first: {arrow: [640, 130, 640, 190], width: 500}, second: {arrow: [190, 470, 240, 470], width: 400}}", [4]float64{150, 90, 950, 700}, aTin},
-	"measure.circle":    {"{id: roll, kind: measure.circle, region: {ring: [640, 480, 240, 360]}}", [4]float64{240, 120, 1040, 840}, aRoll},
-	"measure.rim":       {"{id: rim, kind: measure.rim, region: {ring: [640, 480, 240, 360]}}", [4]float64{240, 120, 1040, 840}, aRoll},
+	"measure.circle":    {"{id: outer, kind: measure.circle, unit: mm, region: {ring: [640, 470, 240, 360]}, polarity: to_dark}", [4]float64{180, 90, 1100, 850}, aRoll},
+	"measure.rim":       {"{id: rim, kind: measure.rim, unit: mm, region: {ring: [640, 470, 240, 360]}, polarity: to_dark, height: 4}", [4]float64{180, 90, 1100, 850}, aRoll},
 }
 
 // hints say what the settings do not: how to use a kind well.

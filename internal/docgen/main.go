@@ -12,6 +12,7 @@ import (
 	"image/png"
 	"os"
 	"path/filepath"
+	"reflect"
 	"slices"
 	"strings"
 
@@ -283,18 +284,39 @@ func tile(kind string, e example) (image.Image, error) {
 
 // scene returns the pictures of an example: what it is taught on and what it sees.
 func scene(p picture) (ref, pic raster.Picture, files map[string][]byte, err error) {
-	if p == aTin {
-		r, _, err := folder.Recipe(demo.Recipes, "recipes/"+plant.Tins)
-		if err != nil {
-			return ref, pic, nil, err
-		}
-		ref, err = raster.Decode(r.Files["reference.png"], ".png", raster.DefaultDecodeLimits)
-		return ref, ref, r.Files, err
+	product := plant.Tins
+	if p == aRoll {
+		product = plant.Rolls
 	}
-	sound, worn := roll(false), roll(true)
-	var b strings.Builder
-	if err := png.Encode(&b, sound.Image()); err != nil {
+	r, _, err := folder.Recipe(demo.Recipes, "recipes/"+product)
+	if err != nil {
 		return ref, pic, nil, err
 	}
-	return sound, worn, map[string][]byte{"reference.png": []byte(b.String())}, nil
+	if ref, err = raster.Decode(r.Files["reference.png"], ".png", raster.DefaultDecodeLimits); err != nil {
+		return ref, pic, nil, err
+	}
+	pic = ref
+	if p == aRoll {
+		pic = plant.DrawOf(product, 21, 0, plant.Rates{plant.Bump: 1}).Picture()
+	}
+	return ref, pic, r.Files, nil
+}
+
+// settingsOrder lists the names of a kind's settings as they are declared.
+func settingsOrder(k check.Kind) []string {
+	var out []string
+	var walk func(t reflect.Type)
+	walk = func(t reflect.Type) {
+		for i := range t.NumField() {
+			f := t.Field(i)
+			if f.Anonymous {
+				walk(f.Type)
+				continue
+			}
+			name, _, _ := strings.Cut(f.Tag.Get("json"), ",")
+			out = append(out, name)
+		}
+	}
+	walk(reflect.TypeOf(k.New()).Elem())
+	return out
 }
