@@ -105,6 +105,26 @@ function Label({ finding, unit, width }: { finding: Finding; unit: number; width
 }
 
 /**
+ * Loads pictures one after the other: the one shown stays until the next has loaded, and
+ * while one loads, later ones are passed over. url is null where there is none.
+ */
+function useLoaded(url: string | null, done: (img: HTMLImageElement) => void, failed?: () => void) {
+  useEffect(() => {
+    if (!url) return;
+    let current = true;
+    const img = new Image();
+    img.onload = () => current && done(img);
+    img.onerror = () => current && failed?.();
+    img.src = url;
+    return () => {
+      current = false;
+    };
+    // What to do with a picture belongs to its address.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [url]);
+}
+
+/**
  * The picture of an item with its overlays. The one shown stays until the next has
  * loaded, so that a live picture never flickers, and the overlays are always those
  * of the picture under them. While one loads, later ones are passed over.
@@ -113,24 +133,15 @@ export function Picture({ item, overlays, hidden, detailed, onShown }: { item: I
   const [shown, setShown] = useState<{ item: ItemDetail; url: string; w: number; h: number } | null>(null);
   const [failed, setFailed] = useState<string | null>(null);
   const has = item.picture;
-  useEffect(() => {
-    if (!has) return;
-    let current = true;
-    const img = new Image();
-    img.onload = () => {
-      if (!current) return;
+  useLoaded(
+    has ? pictureURL(item.id, "preview") : null,
+    (img) => {
       setShown({ item, url: img.src, w: img.naturalWidth, h: img.naturalHeight });
       setFailed(null);
       onShown?.(item);
-    };
-    img.onerror = () => current && setFailed(item.id);
-    img.src = pictureURL(item.id, "preview");
-    return () => {
-      current = false;
-    };
-    // The picture belongs to the item's id; findings come with it.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [item.id, has]);
+    },
+    () => setFailed(item.id),
+  );
 
   if (!has || failed === item.id) {
     return (
@@ -154,16 +165,7 @@ export function Picture({ item, overlays, hidden, detailed, onShown }: { item: I
 /** The newest of a station's small pictures: the one shown stays until the next has loaded. */
 export function LiveThumb({ id, picture }: { id: string; picture: boolean }) {
   const [shown, setShown] = useState<string | null>(null);
-  useEffect(() => {
-    if (!picture) return;
-    let current = true;
-    const img = new Image();
-    img.onload = () => current && setShown(img.src);
-    img.src = pictureURL(id, "thumb");
-    return () => {
-      current = false;
-    };
-  }, [id, picture]);
+  useLoaded(picture ? pictureURL(id, "thumb") : null, (img) => setShown(img.src));
   if (!shown || !picture) return <div className="flex aspect-[4/3] w-full items-center justify-center bg-wash text-sm text-ink-2">{picture ? "" : "–"}</div>;
   return <img src={shown} alt="" width={160} height={120} className="aspect-[4/3] h-auto w-full bg-pane object-cover" />;
 }
