@@ -26,7 +26,7 @@ func Grow(p raster.Picture, picked, unpicked raster.Spans, margin float64) (set 
 	if len(good) == 0 {
 		return nil, 0, 0, errors.New("no pixel is picked; make the regions larger")
 	}
-	set = &Set{bands: bands{hue1: hueTurn - 1}}
+	set = &Set{ColorBand: raster.ColorBand{Hue1: hueTurn - 1}}
 	var sats, vals [256]int
 	var hues [hueTurn]int
 	gray := 0
@@ -40,24 +40,24 @@ func Grow(p raster.Picture, picked, unpicked raster.Spans, margin float64) (set 
 		}
 	}
 	n := len(good)
-	set.sat0, set.sat1 = middle(sats[:], n)
-	set.val0, set.val1 = middle(vals[:], n)
+	set.Sat0, set.Sat1 = middle(sats[:], n)
+	set.Val0, set.Val1 = middle(vals[:], n)
 	pct := int(float64(margin*2.55) + 0.5)
-	set.sat0, set.sat1 = max(set.sat0-pct, 0), min(set.sat1+pct, 255)
-	set.val0, set.val1 = max(set.val0-pct, 0), min(set.val1+pct, 255)
+	set.Sat0, set.Sat1 = max(set.Sat0-pct, 0), min(set.Sat1+pct, 255)
+	set.Val0, set.Val1 = max(set.Val0-pct, 0), min(set.Val1+pct, 255)
 	if float64(gray) <= float64(mostGray*float64(n)) {
-		set.hue0, set.hue1 = shortestArc(hues[:], n-gray)
+		set.Hue0, set.Hue1 = shortestArc(hues[:], n-gray)
 		deg := int(float64(margin*hueTurn)/360 + 0.5)
-		if span := (set.hue1 - set.hue0 + hueTurn) % hueTurn; span+2*deg < hueTurn {
-			set.hue0, set.hue1 = (set.hue0-deg+hueTurn)%hueTurn, (set.hue1+deg)%hueTurn
+		if span := (set.Hue1 - set.Hue0 + hueTurn) % hueTurn; span+2*deg < hueTurn {
+			set.Hue0, set.Hue1 = (set.Hue0-deg+hueTurn)%hueTurn, (set.Hue1+deg)%hueTurn
 		} else {
-			set.hue0, set.hue1 = 0, hueTurn-1
+			set.Hue0, set.Hue1 = 0, hueTurn-1
 		}
-		set.sat0 = max(set.sat0, grayBelow/2)
+		set.Sat0 = max(set.Sat0, grayBelow/2)
 	}
-	set.shutOut(good, bad)
-	set.learn()
-	return set, 1 - set.share(good), set.share(bad), nil
+	set.ColorBand = shutOut(set.ColorBand, good, bad)
+	set.counter = set.Counter()
+	return set, 1 - share(&set.ColorBand, good), share(&set.ColorBand, bad), nil
 }
 
 type hsv struct{ h, s, v int }
@@ -67,7 +67,7 @@ func sample(c *raster.RGB, spans raster.Spans) []hsv {
 	for _, s := range spans {
 		for x := s.X0; x < s.X1; x++ {
 			o := int(s.Y)*c.Stride + int(x)
-			h, sat, v := HSV(c.R[o], c.G[o], c.B[o])
+			h, sat, v := raster.HSV(c.R[o], c.G[o], c.B[o])
 			out = append(out, hsv{h, sat, v})
 		}
 	}
@@ -106,71 +106,68 @@ func shortestArc(h []int, n int) (from, to int) {
 	return from, to
 }
 
-func (s *bands) holds(c hsv) bool {
-	return c.v >= s.val0 && c.v <= s.val1 && c.s >= s.sat0 && c.s <= s.sat1 && s.hasHue(c.h)
-}
-
-func (s *bands) share(of []hsv) float64 {
+func share(b *raster.ColorBand, of []hsv) float64 {
 	if len(of) == 0 {
 		return 0
 	}
 	n := 0
 	for _, c := range of {
-		if s.holds(c) {
+		if b.Holds(c.h, c.s, c.v) {
 			n++
 		}
 	}
 	return float64(n) / float64(len(of))
 }
 
-// shutOut draws in the ends of the bands while that helps.
-func (s *bands) shutOut(good, bad []hsv) {
+// shutOut draws in the ends of the band while that helps.
+func shutOut(s raster.ColorBand, good, bad []hsv) raster.ColorBand {
 	if len(bad) == 0 {
-		return
+		return s
 	}
 	for range 60 {
-		before, kept := s.share(bad), s.share(good)
+		before, kept := share(&s, bad), share(&s, good)
 		if before == 0 {
-			return
+			return s
 		}
-		bestGain, best := 0.0, *s
+		bestGain, best := 0.0, s
 		for end := range 6 {
 			for _, step := range []int{2, 5, 12, 25} {
-				t := *s
-				t.draw(end, step)
-				gain := before - t.share(bad) - float64(1.5*(kept-t.share(good)))
+				t := drawnIn(s, end, step)
+				gain := before - share(&t, bad) - float64(1.5*(kept-share(&t, good)))
 				if gain > float64(bestGain*1.0001) {
 					bestGain, best = gain, t
 				}
 			}
 		}
 		if bestGain <= 0 {
-			return
+			break
 		}
-		*s = best
+		s = best
 	}
+	return s
 }
 
-// draw moves an end of a band inwards by step parts of 255.
-func (s *bands) draw(end, step int) {
+// drawnIn returns the band with an end moved inwards by step parts of 255.
+func drawnIn(s raster.ColorBand, end, step int) raster.ColorBand {
 	switch end {
 	case 0:
-		s.sat0 = min(s.sat0+step, s.sat1)
+		s.Sat0 = min(s.Sat0+step, s.Sat1)
 	case 1:
-		s.sat1 = max(s.sat1-step, s.sat0)
+		s.Sat1 = max(s.Sat1-step, s.Sat0)
 	case 2:
-		s.val0 = min(s.val0+step, s.val1)
+		s.Val0 = min(s.Val0+step, s.Val1)
 	case 3:
-		s.val1 = max(s.val1-step, s.val0)
+		s.Val1 = max(s.Val1-step, s.Val0)
 	default:
 		turn := step * hueTurn / 510
-		if span := (s.hue1 - s.hue0 + hueTurn) % hueTurn; turn >= span {
-			return
+		if span := (s.Hue1 - s.Hue0 + hueTurn) % hueTurn; turn >= span {
+			return s
 		}
 		if end == 4 {
-			s.hue0 = (s.hue0 + turn) % hueTurn
+			s.Hue0 = (s.Hue0 + turn) % hueTurn
 		} else {
-			s.hue1 = (s.hue1 - turn + hueTurn) % hueTurn
+			s.Hue1 = (s.Hue1 - turn + hueTurn) % hueTurn
 		}
 	}
+	return s
 }

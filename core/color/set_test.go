@@ -15,59 +15,7 @@ import (
 
 func limits(least, most float64) *check.Limits { return &check.Limits{Least: &least, Most: &most} }
 
-func TestHSVOfKnownColors(t *testing.T) {
-	for _, c := range [][6]int{
-		{255, 0, 0, 0, 255, 255},
-		{255, 255, 0, 256, 255, 255},
-		{0, 255, 0, 512, 255, 255},
-		{0, 255, 255, 768, 255, 255},
-		{0, 0, 255, 1024, 255, 255},
-		{255, 0, 255, 1280, 255, 255},
-		{90, 90, 90, 0, 0, 90},
-		{0, 0, 0, 0, 0, 0},
-		{200, 100, 150, 1408, 128, 200},
-	} {
-		h, s, v := HSV(uint8(c[0]), uint8(c[1]), uint8(c[2]))
-		assert.Equal(t, [3]int{c[3], c[4], c[5]}, [3]int{h, s, v}, "%v", c[:3])
-	}
-}
-
-// The table of cells never says anything else than the bands themselves, hues through
-// red and ends at the borders of cells included.
-func TestSetAgreesWithItsBands(t *testing.T) {
-	rng := rand.New(rand.NewPCG(1, 6))
-	sets := []SetSettings{
-		{Hue: []float64{340, 20}},
-		{Hue: []float64{90, 150}, Saturation: limits(30, 100)},
-		{Hue: []float64{20, 340}, Brightness: limits(10, 60)},
-		{Saturation: limits(0, 12), Brightness: limits(80, 100)},
-		{Hue: []float64{60, 60}},
-		{Hue: []float64{0, 360}, Saturation: limits(50, 80)},
-	}
-	for range 6 {
-		sets = append(sets, SetSettings{
-			Hue:        []float64{rng.Float64() * 360, rng.Float64() * 360},
-			Saturation: limits(rng.Float64()*50, 50+rng.Float64()*50), Brightness: limits(rng.Float64()*50, 50+rng.Float64()*50),
-		})
-	}
-	for _, s := range sets {
-		require.NoError(t, s.Validate())
-		set := NewSet(s)
-		sure := 0
-		for i := range 150_000 {
-			r, g, b := uint8(rng.Uint32()), uint8(rng.Uint32()), uint8(rng.Uint32())
-			if i%3 == 0 { // near gray, where hues are wild
-				g, b = r+uint8(rng.IntN(5)), r-uint8(rng.IntN(5))
-			}
-			require.Equal(t, set.exact(r, g, b), set.Has(r, g, b), "%d %d %d in %+v", r, g, b, s)
-		}
-		for _, c := range set.cells {
-			if c != mixed {
-				sure++
-			}
-		}
-		assert.Greater(t, sure, len(set.cells)/3, "the table is worth its while for %+v", s)
-	}
+func TestSetSettings(t *testing.T) {
 	for want, s := range map[string]SetSettings{"no band is given": {}, "between 0 and 360": {Hue: []float64{-4, 50}}, "saturation": {Saturation: limits(5, 2)}} {
 		assert.ErrorContains(t, s.Validate(), want)
 	}

@@ -162,28 +162,32 @@ func (n *normalizer) normalize(g *raster.Gray, reach, pad int) []int16 {
 	}
 	n.plane = n.plane[:size]
 	clear(n.plane)
-	n.means.Of(g)
+	n.means.Of(g, reach)
 	// Squares in eight bits are too coarse for what is dim: differences from the mean of
 	// the picture are small numbers, and their squares are summed exactly.
 	n.sq.Resize(g.W, g.H)
 	for y := range g.H {
+		n.means.Next()
 		row, sq := g.Row(y), n.sq.Row(y)
 		for x, v := range row {
-			sum, count := n.means.Box(x-reach, y-reach, x+reach+1, y+reach+1)
-			d := int(v) - int(sum/count)
+			sum, count := n.means.Box(x)
+			d := int(v) - int(sum)/count
 			sq[x] = uint8(min(max(d, -d), 255))
 		}
 	}
-	n.pow.Of(&n.sq)
+	n.means.Of(g, reach)
+	n.pow.Of(&n.sq, reach)
 	for y := range g.H {
+		n.means.Next()
+		n.pow.Next()
 		row := g.Row(y)
 		out := n.plane[(y+pad)*stride+pad:]
 		for x, v := range row {
-			sum, count := n.means.Box(x-reach, y-reach, x+reach+1, y+reach+1)
-			away, _ := n.pow.Box(x-reach, y-reach, x+reach+1, y+reach+1)
+			sum, count := n.means.Box(x)
+			away, _ := n.pow.Box(x)
 			// The mean absolute deviation, 4/5 of the standard one.
-			dev := max(int(away), leastDev*int(count))
-			d := (int(v)*int(count) - int(sum)) * (perDeviation * 4 / 5) / dev
+			dev := max(int(away), leastDev*count)
+			d := (int(v)*count - int(sum)) * (perDeviation * 4 / 5) / dev
 			out[x] = int16(min(max(d, -3*perDeviation), 3*perDeviation))
 		}
 	}

@@ -95,24 +95,6 @@ func (s *Slopes) Row(dst, up, mid, down []uint8) {
 	sobelAcross(dst, s.sum, s.diff)
 }
 
-// ColorBand bounds brightness and saturation of colors, both 0…255, ends included.
-type ColorBand struct{ Sat0, Sat1, Val0, Val1 int }
-
-// Bits marks the pixels whose color may lie in the band, and all that do: bit i%16 of
-// word i/16 belongs to pixel i. Saturation is 255 times the distance of the greatest
-// channel from the least over the greatest, rounded; a few just outside are marked as
-// well. It returns dst, grown to ⌈len(r)/16⌉ words.
-func (c ColorBand) Bits(dst []uint16, r, g, b []uint8) []uint16 {
-	n := (len(r) + 15) / 16
-	if cap(dst) < n {
-		dst = make([]uint16, n)
-	}
-	dst = dst[:n]
-	band := [4]uint16{uint16(257 * max(c.Sat0-1, 0)), uint16(min(257*(c.Sat1+1), 65535)), uint16(max(c.Val0, 0)), uint16(min(max(c.Val1, 0), 255))}
-	colorBits(dst, r, g[:len(r)], b[:len(r)], &band)
-	return dst
-}
-
 // Smoother smooths pictures with a 5×5 Gaussian (1 4 6 4 1). It keeps its memory.
 type Smoother struct{ sums []uint16 }
 

@@ -118,11 +118,10 @@ func sobelDownAVX2(sum, diff *int16, up, mid, down *uint8, n int)
 //go:noescape
 func sobelAcrossAVX2(dst *uint8, sum, diff *int16, n int)
 
-// bit i of dst is set where the color of pixel i may lie in the band, see colorBitsRef;
-// n a multiple of 16.
+// count of colors i < n that are in the set, see colorTest; n a multiple of 16.
 //
 //go:noescape
-func colorBitsAVX2(dst *uint16, red, green, blue *uint8, n int, band *[4]uint16)
+func colorCountAVX2(red, green, blue *uint8, n int, t *colorTest) int
 
 // for i := range n { dst[i] = a[i]+4b[i]+6c[i]+4d[i]+e[i] }, n a multiple of 16.
 //
@@ -134,20 +133,20 @@ func gaussDownAVX2(dst *uint16, a, b, c, d, e *uint8, n int)
 //go:noescape
 func gaussAcrossAVX2(dst *uint8, src *uint16, n int)
 
-// for i := range n { dst[i] = above[i] + Σ row[0…i] }, n a multiple of 16; the result
-// is Σ row.
+// for i := range n { sums[i] += Σ in[0…i] - Σ out[0…i] }, n a multiple of 32; the result
+// is Σ in - Σ out.
 //
 //go:noescape
-func integralRowAVX2(dst, above *uint32, row *uint8, n int) uint32
+func slideSumsAVX2(sums *uint32, in, out *uint8, n int) uint32
 
-func integralRow(dst, above []uint32, row []uint8) {
+func slideSums(sums []uint32, in, out []uint8) {
 	n, sum := 0, uint32(0)
-	if useAVX2 && len(row) >= 16 {
-		n = len(row) &^ 15
-		_, _ = dst[n-1], above[n-1]
-		sum = integralRowAVX2(&dst[0], &above[0], &row[0], n)
+	if useAVX2 && len(sums) >= 32 {
+		n = len(sums) &^ 31
+		_, _ = in[n-1], out[n-1]
+		sum = slideSumsAVX2(&sums[0], &in[0], &out[0], n)
 	}
-	integralRowRef(dst[n:], above[n:], row[n:], sum)
+	slideSumsRef(sums[n:], in[n:], out[n:], sum)
 }
 
 func dotRow(a, b []uint8) int {
@@ -184,14 +183,14 @@ func sobelAcross(dst []uint8, sum, diff []int16) {
 	sobelAcrossRef(dst[n:], sum[n:], diff[n:])
 }
 
-func colorBits(dst []uint16, r, g, b []uint8, band *[4]uint16) {
-	n := 0
+func colorCount(r, g, b []uint8, t *colorTest) int {
+	n, count := 0, 0
 	if useAVX2 && len(r) >= 16 {
 		n = len(r) &^ 15
-		_, _, _ = dst[n/16-1], g[n-1], b[n-1]
-		colorBitsAVX2(&dst[0], &r[0], &g[0], &b[0], n, band)
+		_, _ = g[n-1], b[n-1]
+		count = colorCountAVX2(&r[0], &g[0], &b[0], n, t)
 	}
-	colorBitsRef(dst[n/16:], r[n:], g[n:], b[n:], band)
+	return count + colorCountRef(r[n:], g[n:], b[n:], t)
 }
 
 func gaussDown(dst []uint16, a, b, c, d, e []uint8) {

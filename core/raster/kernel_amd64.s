@@ -371,67 +371,105 @@ DATA ·sevens<>+16(SB)/8, $0x0000000700000007
 DATA ·sevens<>+24(SB)/8, $0x0000000700000007
 GLOBL ·sevens<>(SB), RODATA|NOPTR, $32
 
-// The last word of the lower half, for the upper half.
+// Signed weights of a byte that enters and one that leaves.
+DATA ·inLessOut<>+0(SB)/2, $0xff01
+GLOBL ·inLessOut<>(SB), RODATA|NOPTR, $2
+
+// The last word of the lower half of each lane, for its upper half.
 DATA ·lastWord<>+0(SB)/8, $0x8080808080808080
-DATA ·lastWord<>+8(SB)/8, $0x8080808080808080
-DATA ·lastWord<>+16(SB)/8, $0x0f0e0f0e0f0e0f0e
-DATA ·lastWord<>+24(SB)/8, $0x0f0e0f0e0f0e0f0e
+DATA ·lastWord<>+8(SB)/8, $0x0706070607060706
+DATA ·lastWord<>+16(SB)/8, $0x8080808080808080
+DATA ·lastWord<>+24(SB)/8, $0x0706070607060706
 GLOBL ·lastWord<>(SB), RODATA|NOPTR, $32
 
-// func integralRowAVX2(dst, above *uint32, row *uint8, n int) uint32
-TEXT ·integralRowAVX2(SB), NOSPLIT, $0-36
-	MOVQ dst+0(FP), DI
-	MOVQ above+8(FP), SI
-	MOVQ row+16(FP), DX
+// func slideSumsAVX2(sums *uint32, in, out *uint8, n int) uint32
+TEXT ·slideSumsAVX2(SB), NOSPLIT, $0-36
+	MOVQ sums+0(FP), DI
+	MOVQ in+8(FP), SI
+	MOVQ out+16(FP), DX
 	MOVQ n+24(FP), CX
 	VMOVDQU ·sevens<>(SB), Y8
 	VMOVDQU ·lastWord<>(SB), Y9
+	VPBROADCASTW ·inLessOut<>(SB), Y6
 	VPXOR Y7, Y7, Y7
 	XORQ AX, AX
 
-sums:
-	VPMOVZXBW (DX)(AX*1), Y0
-	VPSLLDQ $2, Y0, Y1
-	VPADDW Y1, Y0, Y0
-	VPSLLDQ $4, Y0, Y1
-	VPADDW Y1, Y0, Y0
-	VPSLLDQ $8, Y0, Y1
-	VPADDW Y1, Y0, Y0
-	VPERMQ $0x44, Y0, Y1
-	VPSHUFB Y9, Y1, Y1
-	VPADDW Y1, Y0, Y0
-	VPMOVZXWD X0, Y2
-	VEXTRACTI128 $1, Y0, X0
-	VPMOVZXWD X0, Y3
+slide:
+	VMOVDQU (SI)(AX*1), Y0
+	VMOVDQU (DX)(AX*1), Y1
+	VPUNPCKLBW Y1, Y0, Y2
+	VPUNPCKHBW Y1, Y0, Y1
+	VPMADDUBSW Y6, Y2, Y0 // pixels 0 to 7 and 16 to 23
+	VPMADDUBSW Y6, Y1, Y1 // pixels 8 to 15 and 24 to 31
+	VPSLLQ $16, Y0, Y3
+	VPADDW Y3, Y0, Y0
+	VPSLLQ $32, Y0, Y3
+	VPADDW Y3, Y0, Y0
+	VPSHUFB Y9, Y0, Y3
+	VPADDW Y3, Y0, Y0
+	VPSLLQ $16, Y1, Y3
+	VPADDW Y3, Y1, Y1
+	VPSLLQ $32, Y1, Y3
+	VPADDW Y3, Y1, Y1
+	VPSHUFB Y9, Y1, Y3
+	VPADDW Y3, Y1, Y1
+	VEXTRACTI128 $1, Y0, X2
+	VEXTRACTI128 $1, Y1, X5
+	VPMOVSXWD X0, Y3
 	VPERMD Y3, Y8, Y4
-	VPADDD Y7, Y2, Y2
 	VPADDD Y7, Y3, Y3
 	VPADDD Y4, Y7, Y7
-	VPADDD (SI)(AX*4), Y2, Y2
-	VPADDD 32(SI)(AX*4), Y3, Y3
-	VMOVDQU Y2, (DI)(AX*4)
+	VPADDD (DI)(AX*4), Y3, Y3
+	VMOVDQU Y3, (DI)(AX*4)
+	VPMOVSXWD X1, Y3
+	VPERMD Y3, Y8, Y4
+	VPADDD Y7, Y3, Y3
+	VPADDD Y4, Y7, Y7
+	VPADDD 32(DI)(AX*4), Y3, Y3
 	VMOVDQU Y3, 32(DI)(AX*4)
-	ADDQ $16, AX
+	VPMOVSXWD X2, Y3
+	VPERMD Y3, Y8, Y4
+	VPADDD Y7, Y3, Y3
+	VPADDD Y4, Y7, Y7
+	VPADDD 64(DI)(AX*4), Y3, Y3
+	VMOVDQU Y3, 64(DI)(AX*4)
+	VPMOVSXWD X5, Y3
+	VPERMD Y3, Y8, Y4
+	VPADDD Y7, Y3, Y3
+	VPADDD Y4, Y7, Y7
+	VPADDD 96(DI)(AX*4), Y3, Y3
+	VMOVDQU Y3, 96(DI)(AX*4)
+	ADDQ $32, AX
 	CMPQ AX, CX
-	JLT  sums
+	JLT  slide
 	VMOVD X7, AX
 	MOVL AX, ret+32(FP)
 	VZEROUPPER
 	RET
 
-// func colorBitsAVX2(dst *uint16, red, green, blue *uint8, n int, band *[4]uint16)
-TEXT ·colorBitsAVX2(SB), NOSPLIT, $0-48
-	MOVQ dst+0(FP), DI
-	MOVQ red+8(FP), SI
-	MOVQ green+16(FP), DX
-	MOVQ blue+24(FP), BX
-	MOVQ n+32(FP), CX
-	MOVQ band+40(FP), R8
-	VPBROADCASTW (R8), Y8
-	VPBROADCASTW 2(R8), Y9
-	VPBROADCASTW 4(R8), Y10
-	VPBROADCASTW 6(R8), Y11
-	VPCMPEQW Y12, Y12, Y12
+DATA ·colorWords<>+0(SB)/4, $0xfffe0004
+DATA ·colorWords<>+4(SB)/4, $0x01000001
+GLOBL ·colorWords<>(SB), RODATA|NOPTR, $8
+
+// func colorCountAVX2(red, green, blue *uint8, n int, t *colorTest) int
+//
+// Sixteen colors in words. Y12 4, Y13 -2, Y14 0x0100, Y15 0; Y10, Y11 the least and
+// beyond the most of each sixth; the other bounds come from memory.
+TEXT ·colorCountAVX2(SB), NOSPLIT, $0-48
+	MOVQ red+0(FP), SI
+	MOVQ green+8(FP), DX
+	MOVQ blue+16(FP), BX
+	MOVQ n+24(FP), CX
+	MOVQ t+32(FP), R8
+	VBROADCASTI128 (R8), Y10
+	VBROADCASTI128 16(R8), Y11
+	VPBROADCASTW ·colorWords<>+0(SB), Y12
+	VPBROADCASTW ·colorWords<>+2(SB), Y13
+	VPBROADCASTW ·colorWords<>+6(SB), Y14
+	VPBROADCASTW 42(R8), Y15
+	VPBROADCASTW 32(R8), Y7
+	VPBROADCASTW 34(R8), Y8
+	VPBROADCASTW 40(R8), Y9
 	XORQ AX, AX
 	XORQ R9, R9
 
@@ -440,29 +478,78 @@ colors:
 	VPMOVZXBW (DX)(AX*1), Y1
 	VPMOVZXBW (BX)(AX*1), Y2
 	VPMAXUW Y1, Y0, Y3
-	VPMAXUW Y2, Y3, Y3
+	VPMAXUW Y2, Y3, Y3       // greatest
 	VPMINUW Y1, Y0, Y4
 	VPMINUW Y2, Y4, Y4
-	VPSUBW Y4, Y3, Y5
-	VPMULHUW Y8, Y3, Y6
-	VPCMPGTW Y5, Y6, Y6
-	VPMULHUW Y9, Y3, Y7
-	VPSUBW Y12, Y7, Y7
-	VPCMPGTW Y7, Y5, Y7
-	VPCMPGTW Y3, Y10, Y0
-	VPCMPGTW Y11, Y3, Y1
-	VPOR Y7, Y6, Y6
+	VPSUBW Y4, Y3, Y4        // its distance from the least
+	VPCMPEQW Y0, Y3, Y5      // red is greatest
+	VPCMPEQW Y1, Y3, Y6
+	VPANDN Y6, Y5, Y6        // green is, and red is not
+	// Signed numerator of the hue: r-g, or b-r, or g-b.
+	VPSUBW Y1, Y0, Y3
+	VPSUBW Y2, Y1, Y1
+	VPSUBW Y0, Y2, Y2
+	VPBLENDVB Y6, Y2, Y3, Y3
+	VPBLENDVB Y5, Y1, Y3, Y3
+	// Which sixth: 0 and 1 red, 2 and 3 green, 4 and 5 blue, the odd ones for a negative numerator.
+	VPANDN Y12, Y5, Y0
+	VPAND Y13, Y6, Y1
+	VPADDW Y1, Y0, Y0
+	VPSRLW $15, Y3, Y1
+	VPADDW Y1, Y0, Y0
+	VPADDW Y0, Y0, Y0
+	VPSLLW $8, Y0, Y1
 	VPOR Y1, Y0, Y0
-	VPOR Y6, Y0, Y0
-	VPACKSSWB Y0, Y0, Y0
-	VPERMQ $0x08, Y0, Y0
-	VPMOVMSKB X0, R10
-	NOTL R10
-	MOVW R10, (DI)(R9*2)
-	INCQ R9
+	VPOR Y14, Y0, Y0
+	VPABSW Y3, Y3
+	VPSLLW $8, Y3, Y3
+	VPSHUFB Y0, Y10, Y1
+	VPSHUFB Y0, Y11, Y2
+	VPMULLW Y4, Y1, Y1
+	VPMULLW Y4, Y2, Y2
+	VPMAXUW Y3, Y1, Y1
+	VPCMPEQW Y3, Y1, Y1      // numerator reaches the least
+	VPMAXUW Y3, Y2, Y2
+	VPCMPEQW Y3, Y2, Y2      // and lies beyond the most
+	VPANDN Y1, Y2, Y1
+	VPXOR Y9, Y1, Y1         // hue
+	// Saturation.
+	VPMOVZXBW (SI)(AX*1), Y0
+	VPMOVZXBW (DX)(AX*1), Y2
+	VPMOVZXBW (BX)(AX*1), Y3
+	VPMAXUW Y2, Y0, Y0
+	VPMAXUW Y3, Y0, Y0       // greatest
+	VPSLLW $8, Y4, Y2
+	VPSUBW Y4, Y2, Y2
+	VPSRLW $1, Y0, Y3
+	VPADDW Y3, Y2, Y2
+	VPMULLW Y7, Y0, Y3
+	VPMULLW Y8, Y0, Y5
+	VPMAXUW Y2, Y3, Y3
+	VPCMPEQW Y2, Y3, Y3
+	VPMAXUW Y2, Y5, Y5
+	VPCMPEQW Y2, Y5, Y5
+	VPANDN Y3, Y5, Y3
+	VPAND Y3, Y1, Y1
+	// Grays have neither.
+	VPXOR Y2, Y2, Y2
+	VPCMPEQW Y2, Y4, Y2
+	VPBLENDVB Y2, Y15, Y1, Y1
+	// Brightness.
+	VPBROADCASTW 36(R8), Y2
+	VPBROADCASTW 38(R8), Y3
+	VPCMPGTW Y0, Y2, Y2
+	VPCMPGTW Y3, Y0, Y3
+	VPOR Y3, Y2, Y2
+	VPANDN Y1, Y2, Y1
+	VPMOVMSKB Y1, R10
+	POPCNTL R10, R10
+	ADDQ R10, R9
 	ADDQ $16, AX
 	CMPQ AX, CX
 	JLT  colors
+	SHRQ $1, R9
+	MOVQ R9, ret+40(FP)
 	VZEROUPPER
 	RET
 

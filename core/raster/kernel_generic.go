@@ -13,9 +13,9 @@ func sumShifted(dst, base []uint8, offs []int32, least uint8) bool {
 // SIMD names the instruction set that the kernels use here.
 func SIMD() string { return "none" }
 
-func integralRow(dst, above []uint32, row []uint8) { integralRowRef(dst, above, row, 0) }
-func dotRow(a, b []uint8) int                      { return dotRowRef(a, b) }
-func sobelAcross(dst []uint8, sum, diff []int16)   { sobelAcrossRef(dst, sum, diff) }
+func slideSums(sums []uint32, in, out []uint8)   { slideSumsRef(sums, in, out, 0) }
+func dotRow(a, b []uint8) int                    { return dotRowRef(a, b) }
+func sobelAcross(dst []uint8, sum, diff []int16) { sobelAcrossRef(dst, sum, diff) }
 func sobelDown(sum, diff []int16, up, mid, down []uint8) {
 	sobelDownRef(sum, diff, up, mid, down)
 }
@@ -25,6 +25,4 @@ func dotShifted(dst []int32, base []int16, offs []int32, weights []int16) {
 	dotShiftedRef(dst, base, offs, weights)
 }
 
-func colorBits(dst []uint16, r, g, b []uint8, band *[4]uint16) {
-	colorBitsRef(dst, r, g, b, band)
-}
+func colorCount(r, g, b []uint8, t *colorTest) int { return colorCountRef(r, g, b, t) }

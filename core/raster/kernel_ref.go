@@ -61,13 +61,12 @@ func sumShiftedRef(dst, base []uint8, offs []int32, least uint8) bool {
 	return hit
 }
 
-// integralRowRef: dst[i] = above[i] + sum + Σ row[0…i], modulo 2^32.
-func integralRowRef(dst, above []uint32, row []uint8, sum uint32) {
-	above = above[:len(row)]
-	dst = dst[:len(row)]
-	for i, v := range row {
-		sum += uint32(v)
-		dst[i] = above[i] + sum
+// slideSumsRef: sums[i] += sum + Σ in[0…i] - Σ out[0…i], modulo 2^32.
+func slideSumsRef(sums []uint32, in, out []uint8, sum uint32) {
+	in, out = in[:len(sums)], out[:len(sums)]
+	for i := range sums {
+		sum += uint32(in[i]) - uint32(out[i])
+		sums[i] += sum
 	}
 }
 
@@ -108,21 +107,16 @@ func sobelAcrossRef(dst []uint8, s, d []int16) {
 	}
 }
 
-// colorBitsRef: bit i%16 of dst[i/16] is set where hi, the greatest channel of pixel i,
-// and d, its distance from the least, keep band: hi·band[0]/2¹⁶ ≤ d ≤ hi·band[1]/2¹⁶ + 1
-// (rounded down) and band[2] ≤ hi ≤ band[3].
-func colorBitsRef(dst []uint16, r, g, b []uint8, band *[4]uint16) {
-	for k := range dst {
-		var bits uint16
-		for i := 16 * k; i < min(16*k+16, len(r)); i++ {
-			hi := uint32(max(r[i], g[i], b[i]))
-			d := hi - uint32(min(r[i], g[i], b[i]))
-			if d >= hi*uint32(band[0])>>16 && d <= hi*uint32(band[1])>>16+1 && hi >= uint32(band[2]) && hi <= uint32(band[3]) {
-				bits |= 1 << (i % 16)
-			}
+// colorCountRef returns how many colors are in the set that t describes.
+func colorCountRef(r, g, b []uint8, t *colorTest) int {
+	n := 0
+	g, b = g[:len(r)], b[:len(r)]
+	for i := range r {
+		if t.has(int(r[i]), int(g[i]), int(b[i])) {
+			n++
 		}
-		dst[k] = bits
 	}
+	return n
 }
 
 // gaussDownRef: dst[i] = a + 4b + 6c + 4d + e.

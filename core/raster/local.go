@@ -1,39 +1,54 @@
 package raster
 
-// Means gives the mean of any box of a picture in a few additions (Crow, "Summed-area
-// tables for texture mapping", SIGGRAPH 1984). It keeps its memory.
+// Means gives the sum of the box round each pixel, row after row. It keeps one row of
+// sums, each over all columns to its left, and slides it down the picture: a whole
+// summed-area table (Crow, "Summed-area tables for texture mapping", SIGGRAPH 1984)
+// would be nine megabytes to write and to read back. It keeps its memory.
 type Means struct {
-	sums []uint32 // (w+1)·(h+1): of all pixels above and to the left
-	w, h int
+	g     *Gray
+	reach int
+	y     int
+	rows  int      // of the box that lie in the picture
+	sums  []uint32 // w+1: of the box's rows, all columns to the left
+	none  []uint8
 }
 
-// Of sums up g, which has at most 16 million pixels.
-func (m *Means) Of(g *Gray) {
-	m.w, m.h = g.W, g.H
-	n := (g.W + 1) * (g.H + 1)
-	if cap(m.sums) < n {
-		m.sums = make([]uint32, n)
+// Of begins with the box of reach pixels to all sides of each pixel of g; Next leads to
+// the first row.
+func (m *Means) Of(g *Gray, reach int) {
+	m.g, m.reach, m.y = g, reach, -1
+	if cap(m.sums) < g.W+1 {
+		// From its second element on it lies aligned for the kernel, which is slower across the
+		// borders of the cache's lines.
+		m.sums, m.none = make([]uint32, g.W+8)[7:], make([]uint8, g.W)
 	}
-	m.sums = m.sums[:n]
-	stride := g.W + 1
-	clear(m.sums[:stride])
-	for y := range g.H {
-		above, row := m.sums[y*stride:(y+1)*stride], m.sums[(y+1)*stride:(y+2)*stride]
-		row[0] = 0
-		integralRow(row[1:], above[1:], g.Row(y))
+	m.sums, m.none = m.sums[:g.W+1], m.none[:g.W]
+	clear(m.sums)
+	for y := range min(reach, g.H) {
+		slideSums(m.sums[1:], g.Row(y), m.none)
 	}
 }
 
-// Box returns the sum and the number of the pixels in x0…x1, y0…y1 (ends excluded),
+// Next goes to the next row. It must not be called more often than the picture has rows.
+func (m *Means) Next() {
+	m.y++
+	in, out := m.none, m.none
+	if y := m.y + m.reach; y < m.g.H {
+		in = m.g.Row(y)
+	}
+	if y := m.y - m.reach - 1; y >= 0 {
+		out = m.g.Row(y)
+	}
+	slideSums(m.sums[1:], in, out)
+	m.rows = min(m.y+m.reach+1, m.g.H) - max(m.y-m.reach, 0)
+}
+
+// Box returns the sum and the number of the pixels of the box round pixel x of the row,
 // as far as they lie in the picture.
-func (m *Means) Box(x0, y0, x1, y1 int) (sum, n uint32) {
-	x0, y0, x1, y1 = max(x0, 0), max(y0, 0), min(x1, m.w), min(y1, m.h)
-	if x0 >= x1 || y0 >= y1 {
-		return 0, 0
-	}
-	stride := m.w + 1
+func (m *Means) Box(x int) (sum uint32, n int) {
+	x0, x1 := max(x-m.reach, 0), min(x+m.reach+1, m.g.W)
 	// Differences of sums that ran over 2^32 come out right all the same.
-	return m.sums[y1*stride+x1] - m.sums[y0*stride+x1] - m.sums[y1*stride+x0] + m.sums[y0*stride+x0], uint32((x1 - x0) * (y1 - y0))
+	return m.sums[x1] - m.sums[x0], (x1 - x0) * m.rows
 }
 
 // Stand sets in dst, as large as g, the pixels of the spans to 255 that are lighter (or
@@ -48,11 +63,14 @@ func (m *Means) Stand(dst, g *Gray, spans Spans, reach, by int, darker bool) {
 	}
 	left, top := max(x0-reach, 0), max(y0-reach, 0)
 	part := g.Sub(left, top, min(x1+reach, g.W), min(y1+reach, g.H))
-	m.Of(&part)
+	m.Of(&part, reach)
 	for _, s := range spans {
+		for m.y < int(s.Y)-top {
+			m.Next()
+		}
 		row, out := g.Row(int(s.Y)), dst.Row(int(s.Y))
 		for x := int(s.X0); x < int(s.X1); x++ {
-			sum, n := m.Box(x-left-reach, int(s.Y)-top-reach, x-left+reach+1, int(s.Y)-top+reach+1)
+			sum, n := m.Box(x - left)
 			d := int64(row[x])*int64(n) - int64(sum)
 			if darker {
 				d = -d

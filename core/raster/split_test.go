@@ -50,19 +50,22 @@ func TestMeansAgreeWithAddingUp(t *testing.T) {
 		g.Pix[i] = uint8(rng.IntN(256))
 	}
 	var m Means
-	m.Of(g)
-	for range 300 {
-		x0, y0 := rng.IntN(100)-10, rng.IntN(50)-10
-		x1, y1 := x0+rng.IntN(40), y0+rng.IntN(40)
-		var sum, n uint32
-		for y := max(y0, 0); y < min(y1, 31); y++ {
-			for x := max(x0, 0); x < min(x1, 83); x++ {
-				sum += uint32(g.Row(y)[x])
-				n++
+	for _, reach := range []int{0, 1, 4, 40, 90} {
+		m.Of(g, reach)
+		for y := range g.H {
+			m.Next()
+			for x := range g.W {
+				sum, n := uint32(0), 0
+				for v := max(y-reach, 0); v < min(y+reach+1, g.H); v++ {
+					for _, p := range g.Row(v)[max(x-reach, 0):min(x+reach+1, g.W)] {
+						sum += uint32(p)
+						n++
+					}
+				}
+				gotSum, gotN := m.Box(x)
+				require.Equal(t, [2]int{int(sum), n}, [2]int{int(gotSum), gotN}, "at %d, %d within %d", x, y, reach)
 			}
 		}
-		gotSum, gotN := m.Box(x0, y0, x1, y1)
-		assert.Equal(t, [2]uint32{sum, n}, [2]uint32{gotSum, gotN})
 	}
 }
 
