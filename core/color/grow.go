@@ -10,11 +10,15 @@ import (
 const (
 	grayBelow = 24   // saturation below which a hue is chance
 	keepShare = 0.98 // of the picked pixels that the bands hold
-	mostGray  = 0.25 // share of picked pixels without a hue above which hue is left open
+	// lightChange is how far the light may fall or rise, as a part of it, before a
+	// picked color is lost, where that takes in no un-picked pixel.
+	lightChange = 0.25
+	mostGray    = 0.25 // share of picked pixels without a hue above which hue is left open
 )
 
 // Grow returns the smallest bands that hold the picked pixels, but for the outermost
-// hundredth on either side, widened by margin (hue in degrees, the others in percent).
+// hundredth on either side, widened by margin (hue in degrees, the others in percent); brightness by a quarter of
+// itself at least where there is a hue to go by.
 // Where un-picked pixels lie in them, the end of a band that shuts out most of those for
 // each picked pixel it loses is drawn in, until none are left or nothing helps. lost and
 // left are the shares of picked pixels outside and of un-picked pixels inside at the end.
@@ -42,6 +46,7 @@ func Grow(p raster.Picture, picked, unpicked raster.Spans, margin float64) (set 
 	n := len(good)
 	set.Sat0, set.Sat1 = middle(sats[:], n)
 	set.Val0, set.Val1 = middle(vals[:], n)
+	dark, light := set.Val0, set.Val1
 	pct := int(float64(margin*2.55) + 0.5)
 	set.Sat0, set.Sat1 = max(set.Sat0-pct, 0), min(set.Sat1+pct, 255)
 	set.Val0, set.Val1 = max(set.Val0-pct, 0), min(set.Val1+pct, 255)
@@ -54,6 +59,8 @@ func Grow(p raster.Picture, picked, unpicked raster.Spans, margin float64) (set 
 			set.Hue0, set.Hue1 = 0, hueTurn-1
 		}
 		set.Sat0 = max(set.Sat0, grayBelow/2)
+		// Light comes and goes by more than colors do, and hue and saturation stay.
+		set.Val0, set.Val1 = min(set.Val0, int(float64(dark)*(1-lightChange))), max(set.Val1, min(int(float64(light)*(1+lightChange)), 255))
 	}
 	set.ColorBand = shutOut(set.ColorBand, good, bad)
 	set.counter = set.Counter()

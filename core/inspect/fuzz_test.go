@@ -1,7 +1,9 @@
 package inspect
 
 import (
+	"bytes"
 	"fmt"
+	"image/png"
 	"math/rand/v2"
 	"regexp"
 	"strings"
@@ -69,8 +71,33 @@ func anyPicture(rng *rand.Rand) raster.Picture {
 	default:
 		g = card(rng.IntN(5), rng.IntN(2) == 0, raster.Pose{X: rng.Float64() * 400, Y: rng.Float64() * 320, Angle: rng.Float64() * 360, Size: 0.5 + rng.Float64()})
 	}
-	return raster.Picture{Gray: g}
+	if rng.IntN(2) == 0 {
+		return raster.Picture{Gray: g}
+	}
+	return colored(g, rng)
 }
+
+// colored gives each gray value a color of its own, by chance.
+func colored(g *raster.Gray, rng *rand.Rand) raster.Picture {
+	c := raster.NewRGB(g.W, g.H)
+	for _, plane := range [3][]uint8{c.R, c.G, c.B} {
+		var to [256]uint8
+		for v := range to {
+			to[v] = uint8(rng.Uint32())
+		}
+		for y := range g.H {
+			for x, v := range g.Row(y) {
+				plane[y*c.Stride+x] = to[v]
+			}
+		}
+	}
+	return raster.Picture{RGB: c}
+}
+
+// inColor are checks of colors, for recipes whose pictures have some.
+const inColor = `  - {id: hues, kind: color.amount, region: {rect: [118, 98, 160, 24]}, color: {hue: [340, 20], saturation: {least: 30}, brightness: {most: 90}}}
+  - {id: picked, kind: color.amount, region: {rect: [110, 90, 180, 40]}, picked: [{rect: [118, 98, 60, 24]}], unpicked: [{circle: [200, 150, 20]}], margin: 5}
+`
 
 // Any recipe that validates, on any picture, neither panics nor runs over ten seconds.
 func tryAnything(t *testing.T, seed uint64) (prepared bool) {
@@ -81,12 +108,20 @@ func tryAnything(t *testing.T, seed uint64) (prepared bool) {
 			some.WriteString(l)
 		}
 	}
-	yaml := mutated(rng, strings.Replace(text, "routes:", some.String()+"routes:", 1))
+	document, reference := text, cardPNG(t)
+	if rng.IntN(3) == 0 {
+		some.WriteString(inColor)
+		document = strings.Replace(text, "kind: gray", "kind: color", 1)
+		var b bytes.Buffer
+		require.NoError(t, png.Encode(&b, colored(card(4, true, home), rng).Image()))
+		reference = b.Bytes()
+	}
+	yaml := mutated(rng, strings.Replace(document, "routes:", some.String()+"routes:", 1))
 	d, err := Reader.Parse([]byte(yaml))
 	if err != nil {
 		return false
 	}
-	r, err := recipe.New(d, map[string][]byte{"reference.png": cardPNG(t)})
+	r, err := recipe.New(d, map[string][]byte{"reference.png": reference})
 	require.NoError(t, err)
 	begin := time.Now()
 	p, err := Prepare(r)

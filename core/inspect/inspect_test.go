@@ -92,7 +92,7 @@ func TestVerdicts(t *testing.T) {
 		{"both: the first check is the reason", "reject", "dots", "dots: 3 spots, 4 expected", card(3, false, home)},
 		{"the wrong way round", "rework", "way_up", "way_up: does not hold: abs(card.angle) < 90", card(4, true, over)},
 		{"the wrong way round and a dot less", "reject", "dots", "dots: 3 spots, 4 expected", card(3, true, over)},
-		{"nothing there", "reject", "card", "card: not found (best score 0, at least 0.6 wanted)", raster.NewGray(400, 320)},
+		{"nothing there", "reject", "card", "card: not found (nothing comes near it; a score of at least 0.6 wanted)", raster.NewGray(400, 320)},
 	} {
 		got := r.Inspect(raster.Picture{Gray: tc.pic})
 		assert.Equal(t, tc.route, got.Route, tc.name)

@@ -114,6 +114,7 @@ type discJudge struct {
 func (j *discJudge) Place() raster.Transform { return j.place }
 
 func (j *discJudge) Judge(in *check.Input, out *check.Finding) {
+	j.s.mark(in, out, raster.Circle(j.taught.Center.X, j.taught.Center.Y, j.taught.Radius))
 	j.vote(in)
 	least, most := sizesOf(j.s.Size, 0.9, 1.1)
 	radius := float64(j.taught.Radius * in.On.Size())

@@ -145,6 +145,7 @@ const turnSlack = 0.25
 func (j *outlineJudge) Place() raster.Transform { return j.place }
 
 func (j *outlineJudge) Judge(in *check.Input, out *check.Finding) {
+	j.s.mark(in, out, j.s.Region)
 	best, seen := pose{}, 0
 	for i := range j.views {
 		if p, found := j.find(in, i); found && p.score > best.score {

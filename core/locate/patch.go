@@ -136,6 +136,7 @@ func (j *patchJudge) Judge(in *check.Input, out *check.Finding) {
 		out.Fault("the patch cannot be sought: " + tooMuch)
 		return
 	}
+	j.s.mark(in, out, j.s.Region)
 	best := pose{}
 	for _, p := range j.seek(in, j.effort) {
 		if j.inRange(in, p) {

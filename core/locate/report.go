@@ -52,12 +52,25 @@ var measures = []check.Measure{
 	{Name: "size", Doc: "Size against the taught one"},
 }
 
+// mark draws what was looked for where it would lie if nothing had moved, and where it
+// was looked for.
+func (a *Area) mark(in *check.Input, out *check.Finding, taught raster.Region) {
+	out.MarkOutline(taught, in.On, check.RoleTaught)
+	if a.Search != nil {
+		out.MarkOutline(*a.Search, in.On, check.RoleRegion)
+	}
+}
+
 // notFound makes the finding that of a datum that was not found.
 func notFound(out *check.Finding, score, accept float64) {
 	readScore(out, score, accept)
 	out.Outcome = check.Failed
-	b := append(out.Sentence, "not found (best score "...)
-	b = append(check.AppendNumber(b, score), ", "...)
+	b := append(out.Sentence, "not found ("...)
+	if score == 0 {
+		b = append(b, "nothing comes near it; a score of "...)
+	} else {
+		b = append(check.AppendNumber(append(b, "best score "...), check.Rounded(score, 1000)), ", "...)
+	}
 	out.Sentence = append(check.AppendNumber(append(b, "at least "...), accept), " wanted)"...)
 }
 

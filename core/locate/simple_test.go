@@ -40,7 +40,7 @@ func TestEdgesFollowACorner(t *testing.T) {
 	}
 	f := checktest.Judge(t, Edges, s, ref, shapes(3, 5), raster.Identity())
 	assert.Equal(t, check.Failed, f.Outcome)
-	assert.Contains(t, string(f.Sentence), "not found (best score 0, at least 0.6 wanted)")
+	assert.Contains(t, string(f.Sentence), "not found (nothing comes near it; a score of at least 0.6 wanted)")
 
 	s.Edges = s.Edges[:1]
 	f = checktest.Judge(t, Edges, s, ref, shapes(3, 5, corner.Outline(raster.Transform{A: 1, X: 30, Y: 7.4}, nil)), raster.Identity())
@@ -114,7 +114,7 @@ func TestSpotTellsItsTurn(t *testing.T) {
 	f := checktest.Judge(t, Spot, s, ref, shapes(3, 7, drawn.Round(240, 170, 63)), raster.Identity())
 	assert.Equal(t, check.Failed, f.Outcome, "a disc of that size is no drop: %s", f.Sentence)
 	f = checktest.Judge(t, Spot, s, ref, shapes(0, 7), raster.Identity())
-	assert.Equal(t, "not found (best score 0, at least 0.6 wanted)", string(f.Sentence))
+	assert.Equal(t, "not found (nothing comes near it; a score of at least 0.6 wanted)", string(f.Sentence))
 	s.Turn = 30
 	f = checktest.Judge(t, Spot, s, ref, shapes(3, 7, drop.Outline(raster.Moving(center, raster.Pose{X: 240, Y: 170, Angle: 60, Size: 1}), nil)), raster.Identity())
 	assert.Equal(t, "not found (the largest spot is turned too far)", string(f.Sentence))

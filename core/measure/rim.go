@@ -113,6 +113,7 @@ func (j *rimJudge) Judge(in *check.Input, out *check.Finding) {
 			highest = a
 		}
 	}
+	j.markExpected(in, out)
 	m := out.AddMark(check.Polygon, check.RoleFound, "")
 	m.Points = append(m.Points, j.rays.Points...)
 	out.Columns = rimColumns
@@ -146,6 +147,23 @@ func (j *rimJudge) Judge(in *check.Input, out *check.Finding) {
 		b = append(check.AppendNumber(append(b, ", "...), check.Rounded(f.at.Y, 1)), ')')
 	}
 	out.Sentence = b
+}
+
+// markExpected draws the outline as it should be, under the one that was found.
+func (j *rimJudge) markExpected(in *check.Input, out *check.Finding) {
+	m := out.AddMark(check.Polygon, check.RoleTaught, "")
+	for i := range j.n {
+		r := j.fit.Radius
+		if j.ideal != nil {
+			r += float64(j.ideal[i] * in.On.Size())
+		}
+		s, c := raster.SinCos(in.On.Angle() + float64(360*float64(i))/float64(j.n))
+		p := raster.Point{X: j.fit.Center.X + float64(r*c), Y: j.fit.Center.Y + float64(r*s)}
+		if in.Lens != nil {
+			p = in.Lens.Bent(p)
+		}
+		m.Points = append(m.Points, p)
+	}
 }
 
 // deviations fills dev and at from the rays.

@@ -195,7 +195,7 @@ func (r Shape) Outline(t Transform, dst []Point) []Point {
 }
 
 func appendCircle(dst []Point, t Transform, cx, cy, radius float64) []Point {
-	const n = 48
+	const n = 96
 	for i := range n {
 		s, c := SinCos(float64(float64(i) * (360.0 / n)))
 		dst = append(dst, t.Apply(Point{cx + float64(radius*c), cy + float64(radius*s)}))

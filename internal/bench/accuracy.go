@@ -17,7 +17,7 @@ import (
 
 // printAccuracy prints every table.
 func printAccuracy(w io.Writer) error {
-	for _, part := range []func(io.Writer) error{tinAccuracy, datumAccuracy, countAccuracy, measureAccuracy, colorAccuracy} {
+	for _, part := range []func(io.Writer) error{tinAccuracy, datumAccuracy, countAccuracy, measureAccuracy, lookAccuracy, colorAccuracy} {
 		if err := part(w); err != nil {
 			return err
 		}
@@ -112,9 +112,13 @@ func stretch(points []raster.Point, share, at float64) (y0, y1 float64) {
 }
 
 func judge(j check.Judge, g *raster.Gray) *check.Finding {
+	return judgePicture(j, raster.Picture{Gray: g})
+}
+
+func judgePicture(j check.Judge, p raster.Picture) *check.Finding {
 	var in check.Input
 	var f check.Finding
-	in.Reset(raster.Picture{Gray: g})
+	in.Reset(p)
 	f.Reset()
 	j.Judge(&in, &f)
 	return &f

@@ -154,22 +154,9 @@ func row(w io.Writer, name, found string, offs, turns []float64, showTurns bool)
 	}
 }
 
-// run judges a picture with a kind that needs no reference, or teaches it on ref.
+// run judges a gray picture with a kind that is taught on ref, or on nothing if that is nil.
 func run(k check.Kind, settings any, ref, pic *raster.Gray) (*check.Finding, error) {
-	if v, ok := settings.(check.Validator); ok {
-		if err := v.Validate(); err != nil {
-			return nil, fmt.Errorf("%s: %w", k.Name, err)
-		}
-	}
-	t := check.Teaching{Picture: raster.Picture{Gray: ref}, Reference: ref}
-	if ref == nil {
-		t = check.Teaching{}
-	}
-	taught, err := k.Teach(&t, settings)
-	if err != nil {
-		return nil, fmt.Errorf("%s: %w", k.Name, err)
-	}
-	return judge(taught.NewJudge(), pic), nil
+	return runOn(k, settings, raster.Picture{Gray: ref}, raster.Picture{Gray: pic})
 }
 
 // countAccuracy counts what was drawn, with more and more noise.

@@ -26,6 +26,7 @@ func inspectCommand() *cli.Command {
 			&cli.StringFlag{Name: "recipe", Required: true, Usage: "folder of the recipe"},
 			jsonFlag(),
 			&cli.BoolFlag{Name: "findings", Usage: "print what each check found as well"},
+			&cli.StringFlag{Name: "draw", Usage: "write each picture to this `FOLDER` with what the checks found drawn over it"},
 			&cli.BoolFlag{Name: "quiet", Usage: "no progress bar"},
 		},
 		Action: inspectFiles,
@@ -67,12 +68,22 @@ func inspectFiles(ctx context.Context, c *cli.Command) error {
 		p.bar = progressbar.NewOptions(len(files), progressbar.OptionSetWriter(errs), progressbar.OptionSetDescription("judging"),
 			progressbar.OptionShowCount(), progressbar.OptionClearOnFinish(), progressbar.OptionSetWidth(30))
 	}
+	var d *drawer
+	if dir := c.String("draw"); dir != "" {
+		if d, err = newDrawer(dir); err != nil {
+			return usageError{err}
+		}
+	}
 	runner := plan.NewRunner()
 	for _, f := range files {
 		if ctx.Err() != nil {
 			break
 		}
-		p.print(judgeFile(runner, f))
+		v, err := judgeFile(runner, f, d)
+		if err != nil {
+			return err
+		}
+		p.print(v)
 	}
 	p.end()
 	if ctx.Err() != nil {
@@ -85,8 +96,9 @@ func inspectFiles(ctx context.Context, c *cli.Command) error {
 }
 
 // judgeFile judges one file. A file that cannot be read goes to reject like any
-// other item without a picture, and says why in Error.
-func judgeFile(r *inspect.Runner, file string) inspected {
+// other item without a picture, and says why in Error. d draws what was found; nil for
+// nobody. The error is that of a drawing that could not be written.
+func judgeFile(r *inspect.Runner, file string, d *drawer) (inspected, error) {
 	out := inspected{Picture: file, Revision: r.Plan().Recipe.Revision, Route: "reject", Fault: true, Reason: "picture", Findings: []check.FindingJSON{}}
 	pic, err := folder.Picture(file, raster.DefaultDecodeLimits)
 	if err == nil && pic.Kind() != r.Plan().Recipe.Picture.Kind {
@@ -95,14 +107,17 @@ func judgeFile(r *inspect.Runner, file string) inspected {
 	if err != nil {
 		out.Error = err.Error()
 		out.Sentence = "picture: " + out.Error
-		return out
+		return out, nil
 	}
 	begin := time.Now()
 	v := r.Inspect(pic)
 	out.MS = check.Rounded(time.Since(begin).Seconds()*1000, 100)
 	j := v.JSON()
 	out.Route, out.Fault, out.Reason, out.Sentence, out.Findings = j.Route, j.Fault, j.Reason, j.Sentence, j.Findings
-	return out
+	if d != nil {
+		return out, d.draw(file, pic, v)
+	}
+	return out, nil
 }
 
 // printer prints verdicts as they come, as JSON lines or as one table at the end.

@@ -328,8 +328,12 @@ func TestTheDemoEndsWithItsScore(t *testing.T) {
 func TestInspectJudgesFilesWithoutAService(t *testing.T) {
 	bin := binary(t)
 	recipe, pictures := "../../demo/recipes/pencil-tin-12", "../../demo/pictures"
-	got := call(t, bin, "inspect", "--recipe", recipe, pictures)
+	drawings := t.TempDir()
+	got := call(t, bin, "inspect", "--recipe", recipe, "--draw", drawings, pictures)
 	assert.Equal(t, 0, got.status, got.err)
+	drawn, err := filepath.Glob(filepath.Join(drawings, "*.png"))
+	require.NoError(t, err)
+	assert.Len(t, drawn, 13, "each picture is drawn, those of one name under names of their own")
 	assert.Contains(t, got.out, "13 pictures: 5 pass, 1 rework, 7 reject, 0 fault")
 
 	// Bad files are told one by one, and the others go on.

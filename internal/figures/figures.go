@@ -80,6 +80,9 @@ func (c *Canvas) Marks(marks []check.Mark) {
 			for _, p := range pts {
 				mid.X, mid.Y = mid.X+p.X/float64(len(pts)), mid.Y+p.Y/float64(len(pts))
 			}
+			if m.Shape != check.Polygon {
+				mid.Y -= 14 // a closed outline has room within, what is open would be covered
+			}
 			c.Text(mid.X-3.5*float64(len(m.Label)), mid.Y+4, m.Label, color.RGBA{255, 255, 255, 255})
 		}
 	}
