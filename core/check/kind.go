@@ -9,7 +9,11 @@ import (
 )
 
 // Measure declares a reading that a kind of check gives.
-type Measure struct{ Name, Unit, Doc string }
+type Measure struct {
+	Name, Unit, Doc string
+	// Whole is set for counts, which have no values between.
+	Whole bool
+}
 
 // Kind describes one kind of check, such as "count.spots".
 type Kind struct {

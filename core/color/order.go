@@ -56,7 +56,7 @@ var Order = check.Define(check.Kind{
 	Name: "color.order",
 	Doc:  "The colors along a row against the order they should have.",
 	Measures: []check.Measure{
-		{Name: "wrong", Doc: "Places whose color is not the expected one; at most 0 unless its limits say otherwise"},
+		{Name: "wrong", Doc: "Places whose color is not the expected one; at most 0 unless its limits say otherwise", Whole: true},
 		{Name: "delta_e", Doc: "Greatest distance (CIEDE2000) of a place from the color of its name"},
 	},
 }, func() OrderSettings { return OrderSettings{Inner: 0.5, DeltaE: 20} }, teachOrder)

@@ -49,7 +49,7 @@ var Edges = check.Define(check.Kind{
 	Name: "count.edges",
 	Doc:  "Counts the edges along a line or an arc and measures their pitch.",
 	Measures: []check.Measure{
-		{Name: "count", Doc: "Edges along the line"},
+		{Name: "count", Doc: "Edges along the line", Whole: true},
 		{Name: "pitch", Unit: "px", Doc: "Mean distance from one edge to the next"},
 		{Name: "pitch_least", Unit: "px", Doc: "Least of these distances"},
 		{Name: "pitch_most", Unit: "px", Doc: "Greatest of these distances"},

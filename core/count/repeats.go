@@ -40,7 +40,7 @@ var Repeats = check.Define(check.Kind{
 	Doc:            "Counts all places of a taught feature.",
 	NeedsReference: true,
 	Measures: []check.Measure{
-		{Name: "count", Doc: "Places where the feature is"},
+		{Name: "count", Doc: "Places where the feature is", Whole: true},
 		{Name: "score_least", Doc: "Least score of those counted; 0 where there are none"},
 	},
 }, func() RepeatsSettings { return RepeatsSettings{By: "outline", Turn: 20, AcceptScore: 0.6} }, teachRepeats)

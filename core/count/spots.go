@@ -108,7 +108,7 @@ var Spots = check.Define(check.Kind{
 	Name: "count.spots",
 	Doc:  "Counts connected spots that are lighter or darker than their surroundings.",
 	Measures: []check.Measure{
-		{Name: "count", Doc: "Spots whose figures lie in all bands"},
+		{Name: "count", Doc: "Spots whose figures lie in all bands", Whole: true},
 		{Name: "threshold", Doc: "With auto: the gray value that parted dark from light"},
 	},
 }, func() SpotSettings { return SpotSettings{Step: 20, Neighbors: 8, Sort: "area"} }, teachSpots)

@@ -32,8 +32,8 @@ var Rim = check.Define(check.Kind{
 	Doc:  "A closed outline against a circle or its taught shape: bumps and notches all round.",
 	Measures: []check.Measure{
 		{Name: "highest", Unit: "px", Doc: "Height of the highest bump or depth of the deepest notch, whichever is more"},
-		{Name: "bumps", Doc: "Bumps at least as high and long as set"},
-		{Name: "notches", Doc: "Notches at least as deep and long as set"},
+		{Name: "bumps", Doc: "Bumps at least as high and long as set", Whole: true},
+		{Name: "notches", Doc: "Notches at least as deep and long as set", Whole: true},
 		{Name: "seen", Doc: "Share of the outline where an edge was found, 0 to 1; at least 0.9 unless its limits say otherwise"},
 		{Name: "diameter", Unit: "px", Doc: "Of the fitted circle"},
 	},

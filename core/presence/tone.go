@@ -31,7 +31,7 @@ var Tone = check.Define(check.Kind{
 	Doc:  "Share of the pixels in a region that lie in a band of gray values.",
 	Measures: []check.Measure{
 		{Name: "share", Doc: "Part of the region's pixels in the band, 0 to 1"},
-		{Name: "pixels", Doc: "How many of them there are"},
+		{Name: "pixels", Doc: "How many of them there are", Whole: true},
 		{Name: "relative", Doc: "How many against the reference picture, 1 = as many as there; not taken where that has none"},
 	},
 }, func() ToneSettings { return ToneSettings{} }, teachTone)

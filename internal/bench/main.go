@@ -18,7 +18,7 @@ import (
 func main() {
 	testing.Init()
 	accuracy := flag.Bool("accuracy", false, "measure exactness instead of speed")
-	part := flag.String("part", "", "measure only this part of the table: demo, eight, kinds, kernels, store")
+	part := flag.String("part", "", "measure only this part of the table: demo, eight, trial, kinds, kernels, store")
 	flag.Parse()
 	w := tabwriter.NewWriter(os.Stdout, 0, 4, 2, ' ', 0)
 	var err error

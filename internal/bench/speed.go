@@ -64,6 +64,7 @@ var parts = []struct {
 }{
 	{"demo", benchRecipe},
 	{"eight", benchEight},
+	{"trial", benchTrial},
 	{"kinds", printKinds},
 	{"kernels", func(t table) error { benchKernels(t); return nil }},
 	{"store", benchStore},

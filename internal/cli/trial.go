@@ -1,0 +1,340 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/schollz/progressbar/v3"
+	"github.com/urfave/cli/v3"
+
+	"ricetta/core/check"
+	"ricetta/core/inspect"
+	"ricetta/core/raster"
+	"ricetta/core/recipe"
+	"ricetta/core/trial"
+	"ricetta/internal/folder"
+)
+
+func trialCommand() *cli.Command {
+	return &cli.Command{
+		Name:  "trial",
+		Usage: "judge a recipe's samples, or labeled picture files, and say how well it holds; without a service",
+		UsageText: "trial --recipe FOLDER [PICTURE…]   (files, or folders with good/, bad/CHECK/, rework/ below;\n" +
+			"   files may say it as well: good-1.png, bad-tips-3.png. Without pictures: the samples in the recipe's folder)\n\n" +
+			"Exit status: 0 all samples went where their label says, 1 some did not or could not be read, 2 usage or recipe error.",
+		Flags: []cli.Flag{
+			recipeFlag(), jsonFlag(),
+			&cli.BoolFlag{Name: "all", Usage: "list the samples judged rightly as well"},
+			&cli.BoolFlag{Name: "quiet", Usage: "no progress bar"},
+		},
+		Action: runTrial,
+	}
+}
+
+func stressCommand() *cli.Command {
+	return &cli.Command{
+		Name:  "stress",
+		Usage: "judge samples darker, blurred, noisier, shifted, turned …, until verdicts change; without a service",
+		UsageText: "stress --recipe FOLDER [PICTURE…]   (as for trial)\n\n" +
+			"Exit status: 0 done, 1 no sample is judged rightly as it is, 2 usage or recipe error.",
+		Flags:  []cli.Flag{recipeFlag(), jsonFlag(), &cli.BoolFlag{Name: "quiet", Usage: "no progress bar"}},
+		Action: runStress,
+	}
+}
+
+func recipeFlag() cli.Flag {
+	return &cli.StringFlag{Name: "recipe", Required: true, Usage: "folder of the recipe"}
+}
+
+// rehearsal is a recipe made ready with the samples to try it on.
+type rehearsal struct {
+	plan    *inspect.Plan
+	samples []trial.Sample
+}
+
+// rehearse reads recipe and samples from the flags and arguments.
+func rehearse(c *cli.Command) (*rehearsal, error) {
+	dir := c.String("recipe")
+	r, _, err := folder.RecipeDir(dir)
+	if err != nil {
+		return nil, usageError{err}
+	}
+	plan, err := inspect.Prepare(r)
+	if err != nil {
+		return nil, usageError{err}
+	}
+	for _, w := range plan.Warnings {
+		line(c.Root().ErrWriter, "%s: %s", w.Check, w.Text)
+	}
+	out := &rehearsal{plan: plan}
+	if c.NArg() == 0 {
+		s, err := folder.ReadSamples(dir)
+		if err != nil {
+			return nil, usageError{err}
+		}
+		if len(s.List) == 0 {
+			return nil, usagef("%s has no samples yet; name pictures, or add some: ricetta sample add --recipe %s PICTURE…", dir, dir)
+		}
+		out.samples = s.TrialSamples(raster.DefaultDecodeLimits)
+		return out, nil
+	}
+	ids := checkIDs(&r.Document)
+	for _, f := range below(c.Args().Slice()) {
+		l, _ := folder.GuessLabel(f, ids)
+		out.samples = append(out.samples, trial.Sample{Name: f, Label: l, Open: func() (raster.Picture, error) { return folder.Cached(f, raster.DefaultDecodeLimits) }})
+	}
+	return out, nil
+}
+
+func checkIDs(d *recipe.Document) []string {
+	var ids []string
+	for _, c := range d.Checks {
+		ids = append(ids, c.ID)
+	}
+	return ids
+}
+
+// below resolves names as folder.Pictures does, with the folders in folders.
+func below(names []string) []string {
+	var out []string
+	for _, n := range names {
+		info, err := os.Stat(n)
+		if err != nil || !info.IsDir() {
+			out = append(out, folder.Pictures([]string{n})...)
+			continue
+		}
+		var dirs []string
+		_ = filepath.WalkDir(n, func(path string, d fs.DirEntry, err error) error { // what cannot be read is told as empty
+			if err == nil && d.IsDir() {
+				dirs = append(dirs, path)
+			}
+			return nil
+		})
+		for _, d := range dirs {
+			if found := folder.Pictures([]string{d}); !slices.Equal(found, []string{d}) {
+				out = append(out, found...)
+			}
+		}
+	}
+	return out
+}
+
+// barFor returns a progress bar, nil where nobody would see it.
+func barFor(c *cli.Command, n int, what string) *progressbar.ProgressBar {
+	errs := c.Root().ErrWriter
+	if n < 5 || c.Bool("quiet") || !isTerminal(errs) {
+		return nil
+	}
+	return progressbar.NewOptions(n, progressbar.OptionSetWriter(errs), progressbar.OptionSetDescription(what),
+		progressbar.OptionShowCount(), progressbar.OptionClearOnFinish(), progressbar.OptionSetWidth(30))
+}
+
+func runTrial(ctx context.Context, c *cli.Command) error {
+	h, err := rehearse(c)
+	if err != nil {
+		return err
+	}
+	bar := barFor(c, len(h.samples), "judging")
+	report, err := trial.Run(ctx, h.plan, raster.Calibration{}, h.samples, func(int) {
+		if bar != nil {
+			_ = bar.Add(1)
+		}
+	})
+	if bar != nil {
+		_ = bar.Finish()
+	}
+	if err != nil {
+		return errSome // interrupted
+	}
+	out := c.Root().Writer
+	j := report.JSON()
+	if c.Bool("json") {
+		if err := printJSON(out, j); err != nil {
+			return err
+		}
+	} else {
+		printTrial(out, j, c.Bool("all"))
+	}
+	if j.Wrong > 0 || j.Broken > 0 {
+		return errSome
+	}
+	return nil
+}
+
+// printTrial prints a report: what is wrong first.
+func printTrial(out io.Writer, j trial.ReportJSON, all bool) {
+	printWrong(out, j, all)
+	if len(j.Confusion) > 0 {
+		columns := []string{"pass", "rework", "reject", trial.Fault}
+		for _, c := range j.Confusion {
+			for r := range c.Routes {
+				if !slices.Contains(columns, r) {
+					columns = append(columns, r)
+				}
+			}
+		}
+		slices.Sort(columns[4:])
+		head := table.Row{"labeled"}
+		for _, r := range columns {
+			head = append(head, "→ "+r)
+		}
+		t := newTable(out, head...)
+		for _, c := range j.Confusion {
+			row := table.Row{c.Label}
+			for _, r := range columns {
+				row = append(row, strings.TrimPrefix(fmt.Sprint(c.Routes[r]), "0"))
+			}
+			t.AppendRow(row)
+		}
+		t.Render()
+		line(out, "")
+	}
+	printLimits(out, j)
+	line(out, "%s", trialSentence(j))
+}
+
+// trialSentence says how a trial went.
+func trialSentence(j trial.ReportJSON) string {
+	labeled := j.Samples - j.Unlabeled
+	s := fmt.Sprintf("%s: %d of %d labeled ones judged rightly", many(j.Samples, "sample"), labeled-j.Wrong, labeled)
+	if j.LetThrough > 0 {
+		s += fmt.Sprintf("; %d let through that should not pass", j.LetThrough)
+	}
+	if j.Broken > 0 {
+		s += fmt.Sprintf("; %d could not be read", j.Broken)
+	}
+	return s
+}
+
+func printWrong(out io.Writer, j trial.ReportJSON, all bool) {
+	t := newTable(out, "sample", "label", "route", "", "says")
+	rows := 0
+	add := func(wrong bool) {
+		for _, r := range j.Results {
+			bad := !r.Right || r.Error != ""
+			if bad != wrong || !wrong && !all && !r.OtherReason {
+				continue
+			}
+			note := "wrong"
+			switch {
+			case r.Error != "":
+				note = "unreadable"
+			case r.OtherReason:
+				note = "other reason"
+			case r.Right && r.Label == trial.Unlabeled:
+				note = ""
+			case r.Right:
+				note = "right"
+			}
+			rows++
+			t.AppendRow(table.Row{r.Sample, r.Label, routeMark(out, r.Route, r.Fault), note, r.Sentence})
+		}
+	}
+	add(true)
+	add(false)
+	if rows > 0 {
+		t.Render()
+		line(out, "")
+	}
+}
+
+func printLimits(out io.Writer, j trial.ReportJSON) {
+	if len(j.Limits) == 0 {
+		return
+	}
+	t := newTable(out, "thinnest margin first", "reading", "limit", "good nearest", "bad nearest", "margin", "best at", "because")
+	right(t, 6)
+	number := func(v *float64) string {
+		if v == nil {
+			return "–"
+		}
+		return string(check.AppendNumber(nil, *v))
+	}
+	point := func(p *trial.PointJSON) string {
+		if p == nil {
+			return "–"
+		}
+		return number(&p.Value)
+	}
+	for _, l := range j.Limits {
+		for i, e := range [2]*trial.EndJSON{l.Least, l.Most} {
+			if e == nil {
+				continue
+			}
+			margin := "–"
+			if e.Margin != nil {
+				margin = fmt.Sprintf("%.0f %%", *e.Margin*100)
+			}
+			reading := strings.TrimSpace(l.Reading + " " + l.Unit)
+			t.AppendRow(table.Row{l.Check, reading, [2]string{"at least ", "at most "}[i] + number(&e.At), point(e.Good), point(e.Bad), margin, number(e.Proposed), e.Why})
+		}
+	}
+	t.Render()
+	line(out, "")
+}
+
+func runStress(ctx context.Context, c *cli.Command) error {
+	h, err := rehearse(c)
+	if err != nil {
+		return err
+	}
+	bar := barFor(c, len(h.samples)*len(trial.Disturbances), "altering")
+	list, used, err := trial.Stress(ctx, h.plan, raster.Calibration{}, h.samples, func(int, int) {
+		if bar != nil {
+			_ = bar.Add(1)
+		}
+	})
+	if bar != nil {
+		_ = bar.Finish()
+	}
+	if err != nil {
+		return errSome
+	}
+	if used == 0 {
+		return errors.New("no sample is judged rightly as it is, so there is nothing to disturb; see ricetta trial")
+	}
+	out := c.Root().Writer
+	var j []trial.EnvelopeJSON
+	for i := range list {
+		j = append(j, list[i].JSON())
+	}
+	if c.Bool("json") {
+		return printJSON(out, j)
+	}
+	printStress(out, j, used)
+	return nil
+}
+
+func printStress(out io.Writer, list []trial.EnvelopeJSON, used int) {
+	t := newTable(out, "disturbance", "holds up to", "then gives way", "let through", "says")
+	for _, e := range list {
+		holds := string(check.AppendNumber(nil, e.Holds)) + " " + e.Unit
+		if e.Holds == 0 {
+			holds = "not " + string(check.AppendNumber(nil, e.Steps[0].Amount)) + " " + e.Unit
+		}
+		says := e.Sentence
+		if e.All {
+			holds, says = "all of "+holds, "no verdict changes"
+		} else {
+			says = e.Sample + ": " + says
+		}
+		through := ""
+		for _, s := range e.Steps {
+			if s.LetThrough > 0 {
+				through = fmt.Sprintf("%d at %s %s", s.LetThrough, check.AppendNumber(nil, s.Amount), e.Unit)
+				break
+			}
+		}
+		t.AppendRow(table.Row{e.Disturbance, strings.ReplaceAll(holds, " °", "°"), e.First, through, says})
+	}
+	t.Render()
+	line(out, "\non %s that are judged rightly as they are", many(used, "sample"))
+}
