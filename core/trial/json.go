@@ -42,7 +42,7 @@ type ConfusionJSON struct {
 
 // LimitJSON is one reading with limits over all samples.
 type LimitJSON struct {
-	Check   string `json:"check" required:"true"`
+	Check   string `required:"true" json:"check"`
 	Reading string `json:"reading" required:"true"`
 	Unit    string `json:"unit" required:"true"`
 	Setting string `json:"setting" required:"true" description:"Where the limits are written in the check; empty where the kind sets them itself"`

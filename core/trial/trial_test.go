@@ -98,8 +98,10 @@ func TestTrialTellsRightFromWrong(t *testing.T) {
 	assert.Equal(t, "picture: it is cut short", by["broken"].Sentence)
 	assert.True(t, by["fine"].LetThrough())
 	assert.Equal(t, []Confusion{
-		{"good", map[string]int{"pass": 3, "reject": 1, "fault": 1}}, {"rework", map[string]int{"rework": 1}},
-		{"bad", map[string]int{"pass": 1, "reject": 4}}, {"unlabeled", map[string]int{"pass": 1}},
+		{"good", map[string]int{"pass": 3, "reject": 1, "fault": 1}},
+		{"rework", map[string]int{"rework": 1}},
+		{"bad", map[string]int{"pass": 1, "reject": 4}},
+		{"unlabeled", map[string]int{"pass": 1}},
 	}, r.Confusion)
 
 	limits := map[string]Limit{}

@@ -18,12 +18,12 @@ import (
 
 func recipeCommand() *cli.Command {
 	return &cli.Command{
-		Name: "recipe", Usage: "list and show released recipes, check one in a folder", Action: unknownCommand,
-		Commands: []*cli.Command{
+		Name: "recipe", Usage: "list and show released recipes; begin, check, compare and pack those in folders", Action: unknownCommand,
+		Commands: append([]*cli.Command{
 			{Name: "list", Usage: "released recipes of the service", Flags: []cli.Flag{serverFlag(), jsonFlag()}, Action: onService(listRecipes)},
 			{Name: "show", Usage: "one released recipe", UsageText: "recipe show PRODUCT/ROLE", Flags: []cli.Flag{serverFlag(), jsonFlag()}, Action: onService(showRecipe)},
 			{Name: "check", Usage: "validate and teach a recipe in a folder, without a service", UsageText: "recipe check FOLDER", Flags: []cli.Flag{jsonFlag()}, Action: checkRecipe},
-		},
+		}, recipeFolderCommands()...),
 	}
 }
 

@@ -21,39 +21,60 @@ import (
 const mostBytes = 64 << 20
 
 // Recipe reads and validates the recipe in the folder dir of files, and returns it
-// with the text of its document. A fault of the recipe is a recipe.Problems.
+// with the text of its document. A fault of the recipe is a recipe.Problems. A variant is
+// put on its base, which lies beside it in a folder of the base's name; the text is that
+// of the whole then, and pictures that the variant does not have are the base's.
 func Recipe(files fs.FS, dir string) (*recipe.Recipe, []byte, error) {
 	return read(files, dir, dir)
 }
 
 // read is Recipe with the folder's name as people know it.
 func read(files fs.FS, dir, shown string) (*recipe.Recipe, []byte, error) {
-	text, err := fs.ReadFile(files, path.Join(dir, recipe.FileName))
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil, nil, fmt.Errorf("there is no %s in %s; name the folder of a recipe", recipe.FileName, shown)
-	}
+	text, err := document(files, dir, shown)
 	if err != nil {
 		return nil, nil, err
 	}
+	from := []string{dir}
+	if base, ok := recipe.IsVariant(text); ok {
+		beside := path.Join(path.Dir(dir), base)
+		below, err := document(files, beside, "the folder "+base+" beside it, which it names as its base")
+		if err != nil {
+			return nil, nil, err
+		}
+		tree, err := recipe.Tree(below)
+		if err != nil {
+			return nil, nil, fmt.Errorf("the base %s: %w", base, err)
+		}
+		if over := recipe.Base(tree); over != "" {
+			return nil, nil, fmt.Errorf("the base %s is a variant of %s itself; name %s as the base", base, over, over)
+		}
+		whole, err := recipe.Resolve(text, tree)
+		if err != nil {
+			return nil, nil, err
+		}
+		text, from = inspect.Reader.Write(whole), append(from, beside)
+	}
+	r, err := Join(text, func(name string) ([]byte, error) { return pictureFile(files, from, name) })
+	return r, text, err
+}
+
+// Join makes a recipe of a document and the picture files that it names. file returns
+// fs.ErrNotExist for one that is not there.
+func Join(text []byte, file func(name string) ([]byte, error)) (*recipe.Recipe, error) {
 	doc, err := inspect.Reader.Parse(text)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	pictures := map[string][]byte{}
 	for _, named := range doc.Files() {
-		name := named.Name
-		file := path.Join(dir, name)
-		info, err := fs.Stat(files, file)
-		if err == nil && info.Size() > mostBytes {
-			return nil, nil, fmt.Errorf("%s has %d MiB, %d at most", file, info.Size()>>20, mostBytes>>20)
+		data, err := file(named.Name)
+		if errors.Is(err, fs.ErrNotExist) {
+			continue // told with all that are missing
 		}
-		data, err := fs.ReadFile(files, file)
-		if err != nil && !errors.Is(err, fs.ErrNotExist) {
-			return nil, nil, err
+		if err != nil {
+			return nil, err
 		}
-		if err == nil {
-			pictures[name] = data
-		}
+		pictures[named.Name] = data
 	}
 	r, err := recipe.New(doc, pictures)
 	var p recipe.Problems
@@ -62,7 +83,34 @@ func read(files fs.FS, dir, shown string) (*recipe.Recipe, []byte, error) {
 			p[i].File = recipe.FileName
 		}
 	}
-	return r, text, err
+	return r, err
+}
+
+func document(files fs.FS, dir, shown string) ([]byte, error) {
+	text, err := fs.ReadFile(files, path.Join(dir, recipe.FileName))
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, fmt.Errorf("there is no %s in %s; name the folder of a recipe", recipe.FileName, shown)
+	}
+	return text, err
+}
+
+// pictureFile reads a file from the first of the folders that has it.
+func pictureFile(files fs.FS, dirs []string, name string) ([]byte, error) {
+	for _, dir := range dirs {
+		file := path.Join(dir, name)
+		info, err := fs.Stat(files, file)
+		if errors.Is(err, fs.ErrNotExist) {
+			continue
+		}
+		if err == nil && info.Size() > mostBytes {
+			return nil, fmt.Errorf("%s has %d MiB, %d at most", file, info.Size()>>20, mostBytes>>20)
+		}
+		if err != nil {
+			return nil, err
+		}
+		return fs.ReadFile(files, file)
+	}
+	return nil, fs.ErrNotExist
 }
 
 // RecipeDir reads the recipe in a folder of this machine.
@@ -77,7 +125,11 @@ func RecipeDir(dir string) (*recipe.Recipe, []byte, error) {
 		}
 		return nil, nil, fmt.Errorf("%s is a file; name the folder of a recipe", dir)
 	}
-	return read(os.DirFS(dir), ".", dir)
+	whole, err := filepath.Abs(dir)
+	if err != nil {
+		return nil, nil, err
+	}
+	return read(os.DirFS(filepath.Dir(whole)), filepath.Base(whole), dir)
 }
 
 // plain drops the operation and path that the caller says already.

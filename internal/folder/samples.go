@@ -99,11 +99,15 @@ func (s *Samples) Save() error {
 	if err := os.MkdirAll(s.dir, 0o755); err != nil {
 		return err
 	}
-	data, err := yaml.MarshalWithOptions(map[string]any{"samples": s.List}, yaml.Flow(false), yaml.IndentSequence(true))
+	data, err := s.text()
 	if err != nil {
 		return err
 	}
 	return WriteFile(filepath.Join(s.dir, SamplesFile), data)
+}
+
+func (s *Samples) text() ([]byte, error) {
+	return yaml.MarshalWithOptions(map[string]any{"samples": s.List}, yaml.Flow(false), yaml.IndentSequence(true))
 }
 
 // WriteFile writes a file so that either all of it is there afterwards or what was before.

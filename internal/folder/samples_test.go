@@ -14,6 +14,8 @@ import (
 	"ricetta/core/trial"
 )
 
+func init() { cacheDir = func() string { return "" } } // the user's is none of the tests' business
+
 func pngOf(t testing.TB, tone uint8) []byte {
 	g := raster.NewGray(20, 10)
 	for i := range g.Pix {
@@ -90,7 +92,9 @@ func TestGuessLabel(t *testing.T) {
 
 func TestCachedPicturesAreTheSame(t *testing.T) {
 	dir := t.TempDir()
-	t.Setenv("RICETTA_CACHE", filepath.Join(dir, "cache"))
+	require.NoError(t, os.Mkdir(filepath.Join(dir, "cache"), 0o750))
+	cacheDir = func() string { return filepath.Join(dir, "cache") }
+	defer func() { cacheDir = func() string { return "" } }()
 	file := filepath.Join(dir, "a.png")
 	require.NoError(t, os.WriteFile(file, pngOf(t, 77), 0o600))
 	want, err := Picture(file, raster.DefaultDecodeLimits)
