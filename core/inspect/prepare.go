@@ -26,6 +26,9 @@ type Plan struct {
 	routes []route
 }
 
+// Reference returns the reference picture, without pixels where the recipe has none.
+func (p *Plan) Reference() raster.Picture { return p.reference }
+
 // Warning is something that will work badly, and the remedy.
 type Warning struct{ Check, Text string }
 
@@ -45,10 +48,25 @@ type route struct {
 	rule check.Rule
 }
 
+// TeachError is a check that cannot be taught.
+type TeachError struct {
+	Index int // of the check in the document
+	ID    string
+	Err   error
+}
+
+func (e *TeachError) Error() string { return "check " + e.ID + " cannot be taught: " + e.Err.Error() }
+
+// Unwrap returns what the kind said.
+func (e *TeachError) Unwrap() error { return e.Err }
+
 // Prepare teaches the recipe. The error names the check and the remedy.
-func Prepare(r *recipe.Recipe) (*Plan, error) {
+func Prepare(r *recipe.Recipe) (*Plan, error) { return PrepareWith(nil, r) }
+
+// PrepareWith is Prepare, quicker for checks that the cache has seen.
+func PrepareWith(cache *Cache, r *recipe.Recipe) (*Plan, error) {
 	p := &Plan{Recipe: r, TaughtMarks: map[string][]check.Mark{}}
-	ref, err := reference(r)
+	ref, err := reference(cache, r)
 	if err != nil {
 		return nil, err
 	}
@@ -75,15 +93,28 @@ func Prepare(r *recipe.Recipe) (*Plan, error) {
 		for name, l := range c.Limits {
 			s.limits[name] = l.Bounds()
 		}
-		t := check.Teaching{Picture: ref, Reference: luma, Expressions: rules, File: func(name string) (raster.Picture, error) { return picture(r, name) }}
-		if s.taught, err = k.Teach(&t, c.Settings); err != nil {
-			return nil, fmt.Errorf("check %s cannot be taught: %w", c.ID, err)
+		key, keeps := cache.key(r, i)
+		var l *lesson
+		if keeps {
+			l = cache.find(key)
 		}
-		for _, w := range t.Warnings {
+		if l == nil {
+			t := check.Teaching{Picture: ref, Reference: luma, Expressions: rules, File: func(name string) (raster.Picture, error) { return picture(cache, r, name) }}
+			taught, err := k.Teach(&t, c.Settings)
+			if err != nil {
+				return nil, &TeachError{i, c.ID, err}
+			}
+			l = &lesson{taught, t.Marks, t.Warnings}
+			if keeps {
+				cache.keep(key, l)
+			}
+		}
+		s.taught = l.taught
+		for _, w := range l.warnings {
 			p.Warnings = append(p.Warnings, Warning{c.ID, w})
 		}
-		if len(t.Marks) > 0 {
-			p.TaughtMarks[c.ID] = t.Marks
+		if len(l.marks) > 0 {
+			p.TaughtMarks[c.ID] = l.marks
 		}
 		wave := 0
 		if s.on >= 0 {
@@ -112,11 +143,11 @@ func Prepare(r *recipe.Recipe) (*Plan, error) {
 }
 
 // reference returns the reference picture, without pixels where there is none.
-func reference(r *recipe.Recipe) (raster.Picture, error) {
+func reference(cache *Cache, r *recipe.Recipe) (raster.Picture, error) {
 	if r.Picture.Reference == "" {
 		return raster.Picture{}, nil
 	}
-	pic, err := picture(r, r.Picture.Reference)
+	pic, err := picture(cache, r, r.Picture.Reference)
 	if err != nil {
 		return raster.Picture{}, fmt.Errorf("reference picture %w", err)
 	}
@@ -124,12 +155,12 @@ func reference(r *recipe.Recipe) (raster.Picture, error) {
 }
 
 // picture returns a picture file of the recipe.
-func picture(r *recipe.Recipe, name string) (raster.Picture, error) {
+func picture(cache *Cache, r *recipe.Recipe, name string) (raster.Picture, error) {
 	data, ok := r.Files[name]
 	if !ok {
 		return raster.Picture{}, errors.New(name + " is missing; put it into the recipe's folder")
 	}
-	pic, err := raster.Decode(data, path.Ext(name), raster.DefaultDecodeLimits)
+	pic, err := cache.decode(data, func() (raster.Picture, error) { return raster.Decode(data, path.Ext(name), raster.DefaultDecodeLimits) })
 	if err != nil {
 		return raster.Picture{}, fmt.Errorf("%s: %w", name, err)
 	}

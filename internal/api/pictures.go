@@ -71,6 +71,11 @@ func (s *Server) makePreview(stationID string, seq int64, size string) ([]byte, 
 	if pic.Kind() == "" {
 		return nil, store.ErrNoPicture
 	}
+	return jpegOf(pic, size)
+}
+
+// jpegOf encodes a picture as a preview, or small as a thumb.
+func jpegOf(pic raster.Picture, size string) ([]byte, error) {
 	quality := 85
 	if size == "thumb" {
 		pic, quality = shrink(pic), 75

@@ -2,12 +2,15 @@ package api
 
 import (
 	"errors"
+	"io/fs"
 	"log/slog"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
 
+	"ricetta/core/recipe"
 	"ricetta/internal/store"
+	"ricetta/internal/workbench"
 )
 
 const problemType = "application/problem+json"
@@ -18,6 +21,13 @@ type Problem struct {
 	Title  string `json:"title" required:"true"`
 	Status int    `json:"status" required:"true"`
 	Detail string `json:"detail" required:"true"`
+	// Problems are what is wrong with a recipe, each with its field and remedy.
+	Problems []recipe.Problem `json:"problems,omitempty" nullable:"false"`
+	// Kept names the document that was kept instead of saved, because somebody else had
+	// saved the draft meanwhile.
+	Kept string `json:"kept,omitempty"`
+	// Wrong counts the samples that are judged wrong, for which a release was refused.
+	Wrong int `json:"wrong,omitempty"`
 }
 
 func (p *Problem) Error() string { return p.Detail }
@@ -40,6 +50,8 @@ func answerError(log *slog.Logger) echo.HTTPErrorHandler {
 		var coded echo.HTTPStatusCoder
 		switch {
 		case errors.As(err, &p):
+		case ofWorkbench(err) != nil:
+			p = ofWorkbench(err)
 		case errors.Is(err, store.ErrNoItem), errors.Is(err, store.ErrNoPicture):
 			p = problem(http.StatusNotFound, "Not found", err.Error())
 		case errors.As(err, &coded) && coded.StatusCode() < 500:
@@ -55,6 +67,32 @@ func answerError(log *slog.Logger) echo.HTTPErrorHandler {
 			log.Debug("an error could not be told", "error", err)
 		}
 	}
+}
+
+// ofWorkbench tells the errors of the workbench, nil for others.
+func ofWorkbench(err error) *Problem {
+	var conflict *workbench.ErrConflict
+	var wrong *workbench.ErrWrong
+	var problems recipe.Problems
+	switch {
+	case errors.As(err, &conflict):
+		p := problem(http.StatusPreconditionFailed, "Somebody else has saved this draft", conflict.Error())
+		p.Kept = conflict.Kept
+		return p
+	case errors.As(err, &wrong):
+		p := problem(http.StatusConflict, "Samples are judged wrong", wrong.Error())
+		p.Wrong = wrong.Wrong
+		return p
+	case errors.As(err, &problems):
+		p := problem(http.StatusUnprocessableEntity, "The recipe is not in order", problems.Error())
+		p.Problems = problems
+		return p
+	case errors.Is(err, workbench.ErrNoRecipe), errors.Is(err, workbench.ErrNoPicture), errors.Is(err, fs.ErrNotExist):
+		return problem(http.StatusNotFound, "Not found", err.Error())
+	case errors.Is(err, workbench.ErrExists):
+		return problem(http.StatusConflict, "It is there already", err.Error())
+	}
+	return nil
 }
 
 func detailOf(status int, r *http.Request) string {

@@ -4,86 +4,109 @@ import (
 	"errors"
 	"io"
 	"net/http"
-	"path"
-	"time"
 
 	"github.com/labstack/echo/v5"
 
 	"ricetta/core/inspect"
 	"ricetta/core/recipe"
+	"ricetta/internal/workbench"
 )
-
-// Released is a recipe that stations can run.
-type Released struct {
-	Plan     *inspect.Plan
-	Document []byte
-	Loaded   time.Time
-}
-
-type recipeRequest struct {
-	Product string `param:"product" path:"product" required:"true" description:"Code of the product"`
-	Role    string `param:"role" path:"role" required:"true" description:"Role of the stations"`
-}
 
 func (s *Server) listRecipes(*echo.Context, *none) (*RecipeList, error) {
 	out := &RecipeList{Recipes: []Recipe{}}
-	for _, r := range s.deps.Recipes {
-		out.Recipes = append(out.Recipes, s.recipeOf(r))
+	for _, k := range s.deps.Book.Keys() {
+		r, err := s.recipeOf(k)
+		if err != nil {
+			return nil, err
+		}
+		out.Recipes = append(out.Recipes, *r)
 	}
 	return out, nil
 }
 
-func (s *Server) recipeOf(r Released) Recipe {
-	d := r.Plan.Recipe
-	out := Recipe{
-		Product: d.Product, Role: d.Role, Revision: d.Revision, Kind: string(d.Picture.Kind), Checks: len(d.Checks),
-		Reference: d.Picture.Reference != "", Stations: []string{}, Loaded: r.Loaded.UTC(),
-	}
-	for _, c := range s.deps.Stations {
-		if st := c.State(); st.Revision == d.Revision {
-			out.Stations = append(out.Stations, st.Config.ID)
-		}
-	}
-	return out
-}
-
-func (s *Server) findRecipe(in *recipeRequest) (Released, error) {
-	for _, r := range s.deps.Recipes {
-		if r.Plan.Recipe.Product == in.Product && r.Plan.Recipe.Role == in.Role {
-			return r, nil
-		}
-	}
-	return Released{}, problem(http.StatusNotFound, "No such recipe", "There is no recipe for "+in.Product+" in the role "+in.Role+"; see "+prefix+"/recipes for those there are.")
-}
-
-func (s *Server) showRecipe(_ *echo.Context, in *recipeRequest) (*RecipeDetail, error) {
-	r, err := s.findRecipe(in)
+// recipeOf tells of a recipe in short.
+func (s *Server) recipeOf(k workbench.Key) (*Recipe, error) {
+	out := &Recipe{Product: k.Product, Role: k.Role, State: "draft", Stations: []string{}}
+	list, err := s.deps.Book.Releases(k)
 	if err != nil {
 		return nil, err
 	}
-	out := &RecipeDetail{Recipe: s.recipeOf(r), Document: string(r.Document), Steps: []RecipeCheck{}, Warnings: []string{}}
-	for _, c := range r.Plan.Recipe.Checks {
+	if len(list) > 0 {
+		out.Who, out.Time = list[0].Who, &list[0].Time
+		out.State = "retired"
+		if list[0].Action == workbench.ActionRelease {
+			out.State, out.Revision = "released", list[0].Revision
+		}
+	}
+	for _, c := range s.deps.Stations {
+		if st := c.State(); st.Product == k.Product && st.Config.Role == k.Role {
+			out.Stations = append(out.Stations, st.Config.ID)
+			out.Behind = out.Behind || st.Revision != out.Revision
+		}
+	}
+	d, err := s.deps.Book.Draft(k)
+	if err != nil {
+		out.Problems = 1 // not readable at all; opening it says why
+		return out, nil
+	}
+	out.Problems, out.Edited, out.Base = len(d.Problems), d.Revision != out.Revision, recipe.Base(d.Tree)
+	if picture, ok := d.Whole["picture"].(map[string]any); ok {
+		out.Kind, _ = picture["kind"].(string)
+		out.Reference, _ = picture["reference"].(string)
+	}
+	if checks, ok := d.Whole["checks"].([]any); ok {
+		out.Checks = len(checks)
+	}
+	return out, nil
+}
+
+// released is the released revision of a recipe, made ready, with its document.
+func (s *Server) released(in *RecipeRequest) (*inspect.Plan, []byte, error) {
+	r, ok, err := s.deps.Book.Current(in.key())
+	if err != nil {
+		return nil, nil, err
+	}
+	if !ok {
+		return nil, nil, problem(http.StatusNotFound, "No such recipe", "No recipe for "+in.Product+" in the role "+in.Role+" is released; see "+prefix+"/recipes for those there are.")
+	}
+	p, err := s.deps.Book.Plan(r.Revision)
+	if err != nil {
+		return nil, nil, err
+	}
+	_, text, err := s.deps.Book.Revision(r.Revision)
+	return p, text, err
+}
+
+func (s *Server) showRecipe(_ *echo.Context, in *RecipeRequest) (*RecipeDetail, error) {
+	p, text, err := s.released(in)
+	if err != nil {
+		return nil, err
+	}
+	r, err := s.recipeOf(in.key())
+	if err != nil {
+		return nil, err
+	}
+	out := &RecipeDetail{Recipe: *r, Document: string(text), Steps: []RecipeCheck{}, Warnings: []string{}}
+	for _, c := range p.Recipe.Checks {
 		out.Steps = append(out.Steps, RecipeCheck{c.ID, c.Kind, c.On, c.MeasureOnly})
 	}
-	for _, w := range r.Plan.Warnings {
+	for _, w := range p.Warnings {
 		out.Warnings = append(out.Warnings, w.Check+": "+w.Text)
 	}
 	return out, nil
 }
 
-func (s *Server) recipeReference(c *echo.Context, in *recipeRequest) error {
-	r, err := s.findRecipe(in)
+func (s *Server) recipeReference(c *echo.Context, in *RecipeRequest) error {
+	p, _, err := s.released(in)
 	if err != nil {
 		return err
 	}
-	name := r.Plan.Recipe.Picture.Reference
-	data, ok := r.Plan.Recipe.Files[name]
+	name := p.Recipe.Picture.Reference
+	data, ok := p.Recipe.Files[name]
 	if !ok {
 		return problem(http.StatusNotFound, "No reference picture", "This recipe is taught on nothing and has none.")
 	}
-	types := map[string]string{".png": "image/png", ".jpg": "image/jpeg", ".jpeg": "image/jpeg", ".bmp": "image/bmp", ".tif": "image/tiff", ".tiff": "image/tiff"}
-	c.Response().Header().Set("ETag", `"`+r.Plan.Recipe.Revision+`"`)
-	return c.Blob(http.StatusOK, types[path.Ext(name)], data)
+	return s.sendPicture(c, name, "full", data)
 }
 
 // CheckedRecipe is what validation says of a recipe's document.

@@ -1,9 +1,12 @@
 package api
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"net/http"
+	"reflect"
 	"strings"
 
 	"github.com/labstack/echo/v5"
@@ -85,6 +88,9 @@ func handle[In, Out any](r *router, method, path string, op operation, f func(c 
 		if err := bind(c, in); err != nil {
 			return err
 		}
+		if err := bindBody(c, in); err != nil {
+			return err
+		}
 		out, err := f(c, in)
 		if err != nil {
 			return err
@@ -95,10 +101,18 @@ func handle[In, Out any](r *router, method, path string, op operation, f func(c 
 
 // stream registers a handler that writes its own answer of the type op.produces.
 func stream[In any](r *router, path string, op operation, f func(c *echo.Context, in *In) error) {
-	r.describe(http.MethodGet, path, op, new(In), nil)
-	r.group.GET(path, func(c *echo.Context) error {
+	streamTo(r, http.MethodGet, path, op, f)
+}
+
+// streamTo is stream for another method than GET.
+func streamTo[In any](r *router, method, path string, op operation, f func(c *echo.Context, in *In) error) {
+	r.describe(method, path, op, new(In), nil)
+	r.group.Add(method, path, func(c *echo.Context) error {
 		in := new(In)
 		if err := bind(c, in); err != nil {
+			return err
+		}
+		if err := bindBody(c, in); err != nil {
 			return err
 		}
 		return f(c, in)
@@ -113,6 +127,38 @@ func bind(c *echo.Context, in any) error {
 		return wrong(err)
 	}
 	return nil
+}
+
+// bindBody reads the JSON of a request whose type has fields for it, and no others.
+func bindBody(c *echo.Context, in any) error {
+	if !hasBody(reflect.TypeOf(in).Elem()) {
+		return nil
+	}
+	d := json.NewDecoder(c.Request().Body)
+	d.DisallowUnknownFields()
+	switch err := d.Decode(in); {
+	case errors.Is(err, io.EOF):
+		return nil // all may be absent; what must not be is asked for by the handler
+	case err != nil:
+		var coded echo.HTTPStatusCoder
+		if errors.As(err, &coded) {
+			return err
+		}
+		return wrong(err)
+	}
+	return nil
+}
+
+// hasBody reports whether a request's type has fields that come as JSON.
+func hasBody(t reflect.Type) bool {
+	for i := range t.NumField() {
+		f := t.Field(i)
+		name, _, _ := strings.Cut(f.Tag.Get("json"), ",")
+		if f.Anonymous && hasBody(f.Type) || !f.Anonymous && name != "" && name != "-" {
+			return true
+		}
+	}
+	return false
 }
 
 func wrong(err error) error {

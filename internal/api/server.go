@@ -16,6 +16,8 @@ import (
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
 	"github.com/swaggest/jsonschema-go"
+
+	"ricetta/internal/workbench"
 )
 
 // Deps are what the interface shows and acts on.
@@ -23,7 +25,7 @@ type Deps struct {
 	Site, Version string
 	Started       time.Time
 	Stations      []Control
-	Recipes       []Released
+	Book          *workbench.Book
 	Records       Records
 	Hub           *Hub
 	// Truth is set when the lines are simulated.
@@ -52,11 +54,11 @@ func New(d Deps) (*Server, error) {
 	e := echo.New()
 	e.Logger = d.Log
 	e.HTTPErrorHandler = answerError(d.Log)
-	e.Use(middleware.Recover(), headers(), onlyLoopback(), middleware.BodyLimit(mostBody))
+	e.Use(middleware.Recover(), headers(), onlyLoopback(), bodyLimit())
 	e.Use(middleware.GzipWithConfig(middleware.GzipConfig{
 		Skipper: func(c *echo.Context) bool {
 			p := c.Request().URL.Path
-			return strings.HasSuffix(p, "/live") || strings.Contains(p, "/picture") || strings.HasSuffix(p, "/reference")
+			return strings.HasSuffix(p, "/live") || strings.Contains(p, "/picture") || strings.HasSuffix(p, "/reference") || strings.HasSuffix(p, "/trial") || strings.HasSuffix(p, "/stress") || strings.HasSuffix(p, "/export")
 		},
 	}))
 	r := newRouter(e, d.Version)
@@ -89,48 +91,103 @@ func (s *Server) routes(r *router) {
 	handle(r, "POST", "/stations/:id/stop", operation{id: "stopStation", summary: "Stop taking pictures and take the permit from the belt", tag: "stations", errors: []int{403, 404}}, s.stopStation)
 	handle(r, "GET", "/stations/:id/latest", operation{id: "latestItem", summary: "The last item with its findings", tag: "stations", errors: []int{404}}, s.latestItem)
 
+	handle(r, "POST", "/stations/:id/use", operation{id: "useRelease", summary: "Run the released revision of a product from the next item on; another product than before needs a stopped station", tag: "stations", errors: []int{403, 404, 409}}, s.useRelease)
+
 	handle(r, "GET", "/items", operation{id: "listItems", summary: "Recorded items, newest first", tag: "items", errors: []int{400}}, s.listItems)
 	handle(r, "GET", "/items/:id", operation{id: "showItem", summary: "One item with its findings", tag: "items", errors: []int{404}}, s.showItem)
 	stream(r, "/items/:id/picture", operation{id: "itemPicture", summary: "The picture of an item", tag: "items", produces: "image/png", errors: []int{400, 404}}, s.picture)
 	handle(r, "GET", "/tally", operation{id: "tally", summary: "Counts of items by any of their fields", tag: "items", errors: []int{400}}, s.tally)
 
-	handle(r, "GET", "/recipes", operation{id: "listRecipes", summary: "Released recipes", tag: "recipes"}, s.listRecipes)
-	handle(r, "GET", "/recipes/:product/:role", operation{id: "showRecipe", summary: "One recipe with its document", tag: "recipes", errors: []int{404}}, s.showRecipe)
-	stream(r, "/recipes/:product/:role/reference", operation{id: "recipeReference", summary: "The picture that the recipe is taught on", tag: "recipes", produces: "image/png", errors: []int{404}}, s.recipeReference)
-	handle(r, "POST", "/recipes/check", operation{id: "checkRecipe", summary: "Validate the text of a recipe.yaml (the request's body) without keeping it", tag: "recipes", errors: []int{403, 413}}, s.checkRecipe)
-
+	s.recipeRoutes(r)
 	handle(r, "GET", "/truth", operation{id: "truth", summary: "What became of the simulated items, against the truth", tag: "service", errors: []int{404}}, s.truth)
-	r.reflectEvent()
+	r.reflectType("Event", new(Event))
 }
 
-// reflectEvent puts the type of the live stream's data into the document.
-func (r *router) reflectEvent() {
-	schema, err := r.reflect.JSONSchemaReflector().Reflect(new(Event),
-		jsonschema.CollectDefinitions(func(name string, s jsonschema.Schema) {
-			m, err := s.ToSchemaOrBool().ToSimpleMap()
-			if err != nil {
-				r.err = errors.Join(r.err, err)
-				return
+// recipeRoutes are those of recipes: what is released, and the workbench.
+func (s *Server) recipeRoutes(r *router) {
+	const one = "/recipes/:product/:role"
+	rec := func(id, summary string, errors ...int) operation {
+		return operation{id: id, summary: summary, tag: "recipes", errors: errors}
+	}
+	png := func(id, summary string) operation {
+		return operation{id: id, summary: summary, tag: "recipes", produces: "image/png", errors: []int{404}}
+	}
+	handle(r, "GET", "/recipes", rec("listRecipes", "All recipes, with what is released and how the draft stands"), s.listRecipes)
+	handle(r, "POST", "/recipes", rec("newRecipe", "Begin a recipe: from another one, or from a station's last picture", 403, 404, 409, 422), s.newRecipe)
+	handle(r, "POST", "/recipes/upload", rec("uploadRecipe", "Begin a recipe from its reference picture, a file that is the request's body", 403, 409, 413, 422), s.uploadRecipe)
+	handle(r, "POST", "/recipes/import", rec("importRecipe", "Take in an archive, the request's body, as a new recipe; whole or not at all", 403, 409, 413, 422), s.importRecipe)
+	handle(r, "POST", "/recipes/check", rec("checkRecipe", "Validate the text of a recipe.yaml (the request's body) without keeping it", 403, 413), s.checkRecipe)
+	handle(r, "GET", "/kinds", rec("listKinds", "The kinds of checks with what a form for them needs"), s.listKinds)
+	handle(r, "GET", one, rec("showRecipe", "What is released of a recipe, with its document", 404), s.showRecipe)
+	handle(r, "DELETE", one, rec("deleteRecipe", "Delete a draft that was never released", 403, 404, 409), s.deleteRecipe)
+	stream(r, one+"/reference", png("recipeReference", "The picture that the released recipe is taught on"), s.recipeReference)
+
+	handle(r, "GET", one+"/draft", rec("showDraft", "The draft", 404), s.showDraft)
+	handle(r, "PUT", one+"/draft", rec("saveDraft", "Save the draft; If-Match names the one that was edited (412: somebody else has saved meanwhile, and both are kept)", 400, 403, 404, 412, 422, 428), s.saveDraft)
+	stream(r, one+"/draft/kept/:name", operation{id: "keptDocument", summary: "An earlier document of the draft", tag: "recipes", produces: "application/yaml", errors: []int{404}}, s.keptDocument)
+	stream(r, one+"/draft/pictures/:name", png("draftPicture", "A picture file of the draft"), s.draftPicture)
+	handle(r, "PUT", one+"/draft/pictures/:name", rec("putDraftPicture", "Give the draft a picture file, the request's body", 403, 404, 413, 422), s.putDraftPicture)
+	handle(r, "POST", one+"/draft/try", rec("tryDraft", "Judge a picture with the draft, saved or not", 400, 403, 404, 409), s.tryDraft)
+
+	handle(r, "GET", one+"/samples", rec("listSamples", "The samples", 404), s.listSamples)
+	handle(r, "POST", one+"/samples", rec("addSample", "Make a picture, the request's body or that of an item, a sample", 403, 404, 409, 413, 422), s.addSample)
+	handle(r, "POST", one+"/samples/label", rec("labelSamples", "Label samples anew", 403, 404, 422), s.labelSamples)
+	handle(r, "POST", one+"/samples/remove", rec("removeSamples", "Remove samples with their pictures", 403, 404, 422), s.removeSamples)
+	stream(r, one+"/samples/:name/picture", png("samplePicture", "The picture of a sample"), s.samplePicture)
+	lined := func(id, summary string) operation {
+		return operation{id: id, summary: summary + "; one JSON object a line as in Progress, the last one with the result", tag: "recipes", produces: "application/x-ndjson", errors: []int{400, 403, 404}}
+	}
+	streamTo(r, "POST", one+"/trial", lined("trial", "Judge all samples with the draft, saved or not"), s.trial)
+	streamTo(r, "POST", one+"/stress", lined("stress", "Judge all samples again and again, more and more disturbed"), s.stress)
+
+	handle(r, "GET", one+"/releases", rec("listReleases", "Who released and retired what, when and why, newest first", 404), s.listReleases)
+	handle(r, "POST", one+"/release", rec("release", "Release the draft; refused while a sample is judged wrong, unless a reason is given", 403, 404, 409, 412, 422), s.release)
+	handle(r, "POST", one+"/retire", rec("retire", "Take the released revision out of use", 403, 404, 422), s.retire)
+	handle(r, "POST", one+"/restore", rec("restore", "Release an earlier revision again", 403, 404, 422), s.restore)
+	handle(r, "GET", one+"/diff", rec("diff", "What differs between two revisions, or one and the draft, in words", 404), s.diff)
+	stream(r, one+"/export", operation{id: "exportRecipe", summary: "The draft with its pictures and samples as one file", tag: "recipes", produces: "application/zip", errors: []int{404, 422}}, s.exportRecipe)
+	r.reflectType("Progress", new(Progress))
+}
+
+// bodyLimit bounds what a request may bring. Uploads have bounds of their own.
+func bodyLimit() echo.MiddlewareFunc {
+	limit := middleware.BodyLimit(mostBody)
+	return func(next echo.HandlerFunc) echo.HandlerFunc {
+		limited := limit(next)
+		return func(c *echo.Context) error {
+			p := strings.TrimPrefix(c.Request().URL.Path, prefix+"/recipes/")
+			switch {
+			case p == "upload", p == "import", strings.HasSuffix(p, "/samples"), strings.Contains(p, "/draft/pictures/"):
+				return next(c)
 			}
-			r.reflect.SpecEns().ComponentsEns().WithSchemasItem(name, m)
-		}),
-		jsonschema.DefinitionsPrefix("#/components/schemas/"))
+			return limited(c)
+		}
+	}
+}
+
+// reflectType puts the type of a stream's data into the document.
+func (r *router) reflectType(name string, v any) {
+	add := func(name string, schema jsonschema.Schema) {
+		m, err := schema.ToSchemaOrBool().ToSimpleMap()
+		if err != nil {
+			r.err = errors.Join(r.err, err)
+			return
+		}
+		r.reflect.SpecEns().ComponentsEns().WithSchemasItem(name, m)
+	}
+	schema, err := r.reflect.JSONSchemaReflector().Reflect(v,
+		jsonschema.CollectDefinitions(add), jsonschema.DefinitionsPrefix("#/components/schemas/"))
 	if err != nil {
 		r.err = errors.Join(r.err, err)
 		return
 	}
-	m, err := schema.ToSchemaOrBool().ToSimpleMap()
-	if err != nil {
-		r.err = errors.Join(r.err, err)
-		return
-	}
-	r.reflect.SpecEns().ComponentsEns().WithSchemasItem("Event", m)
+	add(name, schema)
 }
 
 // stripPackage names schemas by their type alone.
 func stripPackage(rc *jsonschema.ReflectContext) {
 	jsonschema.InterceptDefName(func(_ reflect.Type, name string) string {
-		for _, pkg := range []string{"Api", "Check", "Station"} {
+		for _, pkg := range []string{"Api", "Check", "Station", "Workbench", "Trial"} {
 			if rest, ok := strings.CutPrefix(name, pkg); ok && rest != "" {
 				return rest
 			}

@@ -6,6 +6,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"ricetta/core/inspect"
 	"ricetta/internal/station"
 )
 
@@ -14,10 +15,12 @@ type Control interface {
 	State() station.State
 	Start() error
 	Stop()
+	Use(*inspect.Plan) error
 }
 
-type stationRequest struct {
-	ID string `param:"id" path:"id" required:"true" description:"Id of the station"`
+// StationRequest names a station.
+type StationRequest struct {
+	ID string `param:"id" path:"id" json:"-" required:"true" description:"Id of the station"`
 }
 
 type none struct{}
@@ -53,7 +56,7 @@ func (s *Server) listStations(*echo.Context, *none) (*StationList, error) {
 	return out, nil
 }
 
-func (s *Server) showStation(_ *echo.Context, in *stationRequest) (*Station, error) {
+func (s *Server) showStation(_ *echo.Context, in *StationRequest) (*Station, error) {
 	c := s.station(in.ID)
 	if c == nil {
 		return nil, noStation(in.ID)
@@ -62,7 +65,7 @@ func (s *Server) showStation(_ *echo.Context, in *stationRequest) (*Station, err
 	return &out, nil
 }
 
-func (s *Server) startStation(_ *echo.Context, in *stationRequest) (*Station, error) {
+func (s *Server) startStation(_ *echo.Context, in *StationRequest) (*Station, error) {
 	c := s.station(in.ID)
 	if c == nil {
 		return nil, noStation(in.ID)
@@ -78,7 +81,7 @@ func (s *Server) startStation(_ *echo.Context, in *stationRequest) (*Station, er
 	return &out, nil
 }
 
-func (s *Server) stopStation(_ *echo.Context, in *stationRequest) (*Station, error) {
+func (s *Server) stopStation(_ *echo.Context, in *StationRequest) (*Station, error) {
 	c := s.station(in.ID)
 	if c == nil {
 		return nil, noStation(in.ID)
@@ -90,7 +93,7 @@ func (s *Server) stopStation(_ *echo.Context, in *stationRequest) (*Station, err
 }
 
 // latestItem returns the last item with its findings, for a live view that opens.
-func (s *Server) latestItem(_ *echo.Context, in *stationRequest) (*ItemDetail, error) {
+func (s *Server) latestItem(_ *echo.Context, in *StationRequest) (*ItemDetail, error) {
 	if s.station(in.ID) == nil {
 		return nil, noStation(in.ID)
 	}

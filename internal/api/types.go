@@ -82,16 +82,23 @@ type StationList struct {
 	Stations []Station `json:"stations" required:"true" nullable:"false"`
 }
 
-// Recipe is a released recipe.
+// Recipe is a recipe in short: what is released, and how its draft stands.
 type Recipe struct {
-	Product   string    `json:"product" required:"true"`
-	Role      string    `json:"role" required:"true"`
-	Revision  string    `json:"revision" required:"true"`
-	Kind      string    `json:"kind" required:"true"`
-	Checks    int       `json:"checks" required:"true"`
-	Reference bool      `json:"reference" required:"true"`
-	Stations  []string  `json:"stations" required:"true" nullable:"false" description:"Stations that run it now"`
-	Loaded    time.Time `json:"loaded" required:"true"`
+	Product string `json:"product" required:"true"`
+	Role    string `json:"role" required:"true"`
+	State   string `json:"state" required:"true" enum:"draft,released,retired" description:"draft: never released"`
+	// Revision is the one that is released.
+	Revision  string     `json:"revision" required:"true" description:"The released one; empty where none is"`
+	Who       string     `json:"who" required:"true" description:"Who released or retired it"`
+	Time      *time.Time `json:"time,omitempty"`
+	Edited    bool       `json:"edited" required:"true" description:"The draft differs from what is released"`
+	Problems  int        `json:"problems" required:"true" description:"What keeps the draft from being made ready"`
+	Base      string     `json:"base" required:"true" description:"Of a variant: the base"`
+	Kind      string     `json:"kind" required:"true"`
+	Checks    int        `json:"checks" required:"true"`
+	Reference string     `json:"reference" required:"true" description:"File of the reference picture"`
+	Stations  []string   `json:"stations" required:"true" nullable:"false" description:"Stations that run the product"`
+	Behind    bool       `json:"behind" required:"true" description:"A station runs another revision than the released one"`
 }
 
 // RecipeDetail is a recipe with its document.

@@ -2,27 +2,20 @@ package app
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"log/slog"
 	"net"
-	"os"
-	"path/filepath"
 	"strconv"
 	"sync"
 	"time"
 
-	"ricetta/core/inspect"
 	"ricetta/internal/api"
 	"ricetta/internal/console"
-	"ricetta/internal/folder"
 	"ricetta/internal/plant"
 	"ricetta/internal/station"
 	"ricetta/internal/store"
+	"ricetta/internal/workbench"
 )
-
-// RecipesDir is the folder of released recipes in the data folder.
-const RecipesDir = "recipes"
 
 // Options say how the service runs.
 type Options struct {
@@ -40,7 +33,7 @@ type App struct {
 	site     *Site
 	store    *store.Store
 	hub      *api.Hub
-	recipes  []api.Released
+	book     *workbench.Book
 	units    []*unit
 	server   *api.Server
 	listener net.Listener
@@ -81,8 +74,12 @@ func New(o Options) (a *App, err error) {
 		return a, err
 	}
 	started := time.Now()
-	if err := a.loadRecipes(started); err != nil {
+	var odd []error
+	if a.book, odd, err = workbench.Open(o.DataDir, a.store, time.Now); err != nil {
 		return a, err
+	}
+	for _, e := range odd {
+		o.Log.Warn("a recipe cannot be used", "error", e)
 	}
 	a.hub = api.NewHub(strconv.FormatInt(started.UnixMilli(), 36))
 	for _, c := range a.site.Stations {
@@ -95,7 +92,7 @@ func New(o Options) (a *App, err error) {
 		return a, err
 	}
 	deps := api.Deps{
-		Site: a.site.Name, Version: o.Version, Started: started, Recipes: a.recipes, Records: a.store,
+		Site: a.site.Name, Version: o.Version, Started: started, Book: a.book, Records: a.store,
 		Hub: a.hub, Truth: a.truth, Console: pages, Log: o.Log,
 	}
 	for _, u := range a.units {
@@ -123,33 +120,6 @@ func refuseOutside(listen string) error {
 	return nil
 }
 
-func (a *App) loadRecipes(now time.Time) error {
-	dir := filepath.Join(a.opts.DataDir, RecipesDir)
-	entries, err := os.ReadDir(dir)
-	if err != nil && !errors.Is(err, os.ErrNotExist) {
-		return err
-	}
-	for _, e := range entries {
-		if !e.IsDir() {
-			continue
-		}
-		path := filepath.Join(dir, e.Name())
-		r, text, err := folder.RecipeDir(path)
-		if err != nil {
-			return fmt.Errorf("recipe %s: %w", path, err)
-		}
-		plan, err := inspect.Prepare(r)
-		if err != nil {
-			return fmt.Errorf("recipe %s: %w", path, err)
-		}
-		if err := a.store.KeepRevision(r, text, now); err != nil {
-			return fmt.Errorf("recipe %s cannot be recorded: %w", path, err)
-		}
-		a.recipes = append(a.recipes, api.Released{Plan: plan, Document: text, Loaded: now})
-	}
-	return nil
-}
-
 func (a *App) build(c StationConfig) error {
 	lastSeq, err := a.store.LastSeq(c.ID)
 	if err != nil {
@@ -167,13 +137,20 @@ func (a *App) build(c StationConfig) error {
 	}
 	line.Attach(s)
 	a.units = append(a.units, &unit{s, line})
-	for _, r := range a.recipes {
-		if r.Plan.Recipe.Product == c.Product && r.Plan.Recipe.Role == c.Role {
-			return s.Use(r.Plan)
-		}
+	r, ok, err := a.book.Current(workbench.Key{Product: c.Product, Role: c.Role})
+	if err != nil {
+		return err
 	}
-	a.opts.Log.Warn("a station has no recipe and stays stopped", "station", c.ID, "product", c.Product, "role", c.Role)
-	return nil
+	if !ok {
+		a.opts.Log.Warn("a station has no released recipe and stays stopped", "station", c.ID, "product", c.Product, "role", c.Role)
+		return nil
+	}
+	p, err := a.book.Plan(r.Revision)
+	if err != nil {
+		a.opts.Log.Error("a released recipe cannot be used, and its station stays stopped", "station", c.ID, "revision", r.Revision, "error", err)
+		return nil
+	}
+	return s.Use(p)
 }
 
 // Addr returns where the service listens.

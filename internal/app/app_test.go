@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ricetta/internal/plant"
+	"ricetta/internal/workbench"
 )
 
 func TestDemoKeepsWhatIsThere(t *testing.T) {
@@ -66,16 +67,35 @@ func TestTheServiceAnswersOnThisMachineOnly(t *testing.T) {
 	assert.ErrorContains(t, err, "write it as in 127.0.0.1:8440")
 }
 
-func TestABrokenRecipeKeepsTheServiceFromStarting(t *testing.T) {
+// A recipe that cannot be used stops its own station, and nothing else; one that was
+// released goes on whatever becomes of its draft.
+func TestABrokenRecipeStopsItsOwnStationOnly(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, InstallDemo(dir))
-	path := filepath.Join(dir, RecipesDir, plant.Tins, "recipe.yaml")
+	path := filepath.Join(dir, workbench.DraftsDir, plant.Tins, "recipe.yaml")
 	text, err := os.ReadFile(path)
 	require.NoError(t, err)
-	require.NoError(t, os.WriteFile(path, []byte(strings.Replace(string(text), "turn: 180", "turn: 999", 1)), 0o600))
-	_, err = New(Options{DataDir: dir, Listen: "127.0.0.1:0", Log: slog.New(slog.DiscardHandler)})
-	assert.ErrorContains(t, err, "turn: is too large; give at most 180")
-	assert.ErrorContains(t, err, plant.Tins)
+	broken := []byte(strings.Replace(string(text), "turn: 180", "turn: 999", 1))
+	open := func() map[string]string {
+		a, err := New(Options{DataDir: dir, Listen: "127.0.0.1:0", Log: slog.New(slog.DiscardHandler)})
+		require.NoError(t, err)
+		defer a.Close()
+		out := map[string]string{}
+		for _, u := range a.units {
+			out[u.Config().Product] = u.State().Revision
+		}
+		return out
+	}
+	require.NoError(t, os.WriteFile(path, broken, 0o600))
+	got := open()
+	assert.Empty(t, got[plant.Tins])
+	assert.NotEmpty(t, got[plant.Rolls])
+
+	require.NoError(t, os.WriteFile(path, text, 0o600))
+	good := open()
+	assert.NotEmpty(t, good[plant.Tins])
+	require.NoError(t, os.WriteFile(path, broken, 0o600))
+	assert.Equal(t, good, open(), "what was released runs on")
 }
 
 // The demo recipes against the truth, on the first pieces of every line.

@@ -11,6 +11,7 @@ import (
 	"github.com/goccy/go-yaml"
 
 	"ricetta/demo"
+	"ricetta/internal/workbench"
 )
 
 // InstallDemo fills a data folder with the demo plant's configuration and recipes.
@@ -35,7 +36,7 @@ func InstallDemo(dataDir string) error {
 		if err != nil {
 			return err
 		}
-		to := filepath.Join(dataDir, RecipesDir, filepath.FromSlash(strings.TrimPrefix(path, "recipes/")))
+		to := filepath.Join(dataDir, workbench.DraftsDir, filepath.FromSlash(strings.TrimPrefix(path, "recipes/")))
 		if err := os.MkdirAll(filepath.Dir(to), 0o750); err != nil {
 			return err
 		}

@@ -18,12 +18,12 @@ import (
 
 func recipeCommand() *cli.Command {
 	return &cli.Command{
-		Name: "recipe", Usage: "list and show released recipes; begin, check, compare and pack those in folders", Action: unknownCommand,
+		Name: "recipe", Usage: "the recipes of the service: list, edit, release; those in folders: begin, check, compare, pack", Action: unknownCommand,
 		Commands: append([]*cli.Command{
-			{Name: "list", Usage: "released recipes of the service", Flags: []cli.Flag{serverFlag(), jsonFlag()}, Action: onService(listRecipes)},
+			{Name: "list", Usage: "the recipes of the service", Flags: []cli.Flag{serverFlag(), jsonFlag()}, Action: onService(listRecipes)},
 			{Name: "show", Usage: "one released recipe", UsageText: "recipe show PRODUCT/ROLE", Flags: []cli.Flag{serverFlag(), jsonFlag()}, Action: onService(showRecipe)},
 			{Name: "check", Usage: "validate and teach a recipe in a folder, without a service", UsageText: "recipe check FOLDER", Flags: []cli.Flag{jsonFlag()}, Action: checkRecipe},
-		}, recipeFolderCommands()...),
+		}, append(recipeFolderCommands(), recipeServiceCommands()...)...),
 	}
 }
 
@@ -36,10 +36,24 @@ func listRecipes(ctx context.Context, c *cli.Command, s *client.Client) error {
 	if c.Bool("json") {
 		return printJSON(out, list)
 	}
-	t := newTable(out, "product", "role", "revision", "pictures", "checks", "runs on")
-	right(t, 5)
+	t := newTable(out, "product", "role", "state", "revision", "by", "draft", "checks", "runs on")
+	right(t, 7)
 	for _, r := range list.Recipes {
-		t.AppendRow(table.Row{r.Product, r.Role, short(r.Revision), r.Kind, r.Checks, strings.Join(r.Stations, ", ")})
+		draft := "as released"
+		switch {
+		case r.Problems > 0:
+			draft = many(r.Problems, "problem")
+		case r.Edited:
+			draft = "edited"
+		}
+		if r.Base != "" {
+			draft += ", variant of " + r.Base
+		}
+		on := strings.Join(r.Stations, ", ")
+		if r.Behind {
+			on += " (another revision)"
+		}
+		t.AppendRow(table.Row{r.Product, r.Role, r.State, short(r.Revision), r.Who, draft, r.Checks, on})
 	}
 	t.Render()
 	return nil

@@ -39,7 +39,7 @@ var ErrUnreachable = errors.New("no Ricetta answers")
 func (c *Client) do(ctx context.Context, method, path string, query url.Values, out any) error {
 	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()
-	res, err := c.send(ctx, method, path, query, nil)
+	res, err := c.send(ctx, method, path, query, nil, nil)
 	if err != nil {
 		return err
 	}
@@ -50,12 +50,12 @@ func (c *Client) do(ctx context.Context, method, path string, query url.Values, 
 	return nil
 }
 
-func (c *Client) send(ctx context.Context, method, path string, query url.Values, header http.Header) (*http.Response, error) {
+func (c *Client) send(ctx context.Context, method, path string, query url.Values, header http.Header, body io.Reader) (*http.Response, error) {
 	u := c.base + path
 	if len(query) > 0 {
 		u += "?" + query.Encode()
 	}
-	req, err := http.NewRequestWithContext(ctx, method, u, nil)
+	req, err := http.NewRequestWithContext(ctx, method, u, body)
 	if err != nil {
 		return nil, err
 	}
@@ -177,7 +177,7 @@ func (c *Client) live(ctx context.Context, stationID string, last *string, f fun
 	if *last != "" {
 		header["Last-Event-ID"] = []string{*last}
 	}
-	res, err := c.send(ctx, "GET", "/live", query, header)
+	res, err := c.send(ctx, "GET", "/live", query, header, nil)
 	if err != nil {
 		return err
 	}

@@ -25,6 +25,7 @@ import (
 	"ricetta/internal/app"
 	"ricetta/internal/client"
 	"ricetta/internal/folder"
+	"ricetta/internal/workbench"
 )
 
 // A real picture in, a reject out, seen at every place where it should be seen.
@@ -60,7 +61,7 @@ func TestAPictureInARejectOut(t *testing.T) {
 	assert.EqualValues(t, notPassed, len(page.Items))
 
 	// The kept picture, judged again, gives the verdict that was recorded, to the bit.
-	r, _, err := folder.RecipeDir(filepath.Join(s.dir, app.RecipesDir, "pencil-tin-12"))
+	r, _, err := folder.RecipeDir(filepath.Join(s.dir, workbench.DraftsDir, "pencil-tin-12"))
 	require.NoError(t, err)
 	plan, err := inspect.Prepare(r)
 	require.NoError(t, err)

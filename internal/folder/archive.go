@@ -169,9 +169,9 @@ func allowed(name string) bool {
 	dir, file := path.Split(name)
 	switch dir {
 	case "":
-		return file == recipe.FileName || plainName(file)
+		return file == recipe.FileName || PlainName(file)
 	case SamplesDir + "/":
-		return file == SamplesFile || plainName(file)
+		return file == SamplesFile || PlainName(file)
 	}
 	return false
 }

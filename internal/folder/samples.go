@@ -60,7 +60,7 @@ func ReadSamples(recipeDir string) (*Samples, error) {
 	}
 	seen := map[string]bool{}
 	for i, e := range doc.Samples {
-		if !plainName(e.Picture) {
+		if !PlainName(e.Picture) {
 			return nil, fmt.Errorf("%s: samples/%d: %q is not the name of a picture file in %s", file, i, e.Picture, s.dir)
 		}
 		if seen[e.Picture] {
@@ -75,14 +75,22 @@ func ReadSamples(recipeDir string) (*Samples, error) {
 	return s, nil
 }
 
-// plainName reports whether name is a file of its own folder, and of one of the formats
+// PlainName reports whether name is a file of its own folder, and of one of the formats
 // of pictures.
-func plainName(name string) bool {
+func PlainName(name string) bool {
 	return name != "" && filepath.Base(name) == name && !strings.HasPrefix(name, ".") && !strings.ContainsAny(name, `/\:`) && isPicture(name)
 }
 
 // Path returns where the picture of that name lies.
 func (s *Samples) Path(picture string) string { return filepath.Join(s.dir, picture) }
+
+// Read returns the picture file of a sample.
+func (s *Samples) Read(picture string) ([]byte, error) {
+	if s.Find(picture) == nil {
+		return nil, fmt.Errorf("%w: there is no sample %s", fs.ErrNotExist, picture)
+	}
+	return os.ReadFile(s.Path(picture))
+}
 
 // Find returns the sample of that picture, or nil.
 func (s *Samples) Find(picture string) *Sample {
@@ -146,7 +154,7 @@ func (s *Samples) Add(name string, data []byte, label trial.Label) (string, erro
 	if err := s.hashAll(); err != nil {
 		return "", err
 	}
-	hash := hashOf(data)
+	hash := HashOf(data)
 	if there, ok := s.hashes[hash]; ok {
 		return there, ErrThere
 	}
@@ -199,12 +207,13 @@ func (s *Samples) hashAll() error {
 		if err != nil {
 			return err
 		}
-		s.hashes[hashOf(data)] = e.Picture
+		s.hashes[HashOf(data)] = e.Picture
 	}
 	return nil
 }
 
-func hashOf(data []byte) string {
+// HashOf is the SHA-256 of a content, in hexadecimal digits.
+func HashOf(data []byte) string {
 	sum := sha256.Sum256(data)
 	return hex.EncodeToString(sum[:])
 }

@@ -90,21 +90,22 @@ func (s *Station) Close() {
 // Config returns how the station is built in.
 func (s *Station) Config() Config { return s.cfg }
 
-// Use sets the recipe for the items triggered from now on. It is refused while the
-// station runs.
+// Use sets the recipe for the items triggered from now on; those before keep theirs. While
+// the station runs, only another revision of the same product is taken.
 func (s *Station) Use(p *inspect.Plan) error {
 	if p.Recipe.Role != s.cfg.Role {
 		return fmt.Errorf("the recipe is for the role %s, and station %s has the role %s; choose one for its role", p.Recipe.Role, s.cfg.ID, s.cfg.Role)
 	}
+	runner := p.NewRunner()
+	if c := s.cfg.Calibration; c != nil {
+		runner.Calibrate(*c)
+	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if s.status == Running {
-		return errors.New("the station is running; stop it first")
+	if s.status == Running && s.runner.Plan().Recipe.Product != p.Recipe.Product {
+		return errors.New("the station is running another product; stop it first")
 	}
-	s.runner = p.NewRunner()
-	if c := s.cfg.Calibration; c != nil {
-		s.runner.Calibrate(*c)
-	}
+	s.runner = runner
 	s.changed()
 	return nil
 }

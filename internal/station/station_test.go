@@ -348,7 +348,7 @@ func TestAnOutputThatFailsHoldsTheLine(t *testing.T) {
 
 func TestStartingAndStopping(t *testing.T) {
 	b := newBench(t)
-	assert.ErrorContains(t, b.Use(planOf(t, lightItems)), "stop it first")
+	assert.ErrorContains(t, b.Use(planOf(t, strings.Replace(lightItems, "product: ", "product: other-", 1))), "stop it first", "another product is a changeover")
 	b.Stop()
 	b.Advance(1000)
 	assert.Equal(t, Stopped, b.State().Status)
@@ -366,7 +366,7 @@ func TestStartingAndStopping(t *testing.T) {
 }
 
 // An item belongs to the revision that was current when it was triggered, even if
-// it is judged after the switch.
+// it is judged after the switch; the station runs on.
 func TestOneItemOneRevision(t *testing.T) {
 	b := newBench(t)
 	gate := make(chan struct{})
@@ -374,11 +374,14 @@ func TestOneItemOneRevision(t *testing.T) {
 	b.take = func(int64) (raster.Picture, error) { <-gate; return pictureOf(200), nil }
 	before := b.State().Revision
 	b.Advance(100)
-	b.Stop()
 	require.NoError(t, b.Use(planOf(t, strings.Replace(lightItems, "least: 100", "least: 250", 1))))
 	close(gate)
 	it := b.item(1)
 	assert.Equal(t, before, it.Revision)
 	assert.Equal(t, recipe.Pass, it.Route)
 	assert.NotEqual(t, before, b.State().Revision)
+	b.Advance(200)
+	it = b.item(2)
+	assert.Equal(t, b.State().Revision, it.Revision)
+	assert.Equal(t, recipe.Reject, it.Route, "the next one by the new revision")
 }

@@ -53,7 +53,9 @@ type pictureRow struct {
 
 func (pictureRow) TableName() string { return "pictures" }
 
-// revisionRow is a revision that was released here once. It never changes.
+// revisionRow is a revision that was released here before releases were recorded, when
+// recipes were loaded as they lay in the data folder. It never changes; newer ones are
+// frozen folders.
 type revisionRow struct {
 	Hash     string `gorm:"primaryKey"`
 	Product  string `gorm:"not null"`
@@ -64,6 +66,22 @@ type revisionRow struct {
 
 func (revisionRow) TableName() string { return "revisions" }
 
+// releaseRow is one entry of what happened to a recipe. Entries are only added.
+type releaseRow struct {
+	ID       int64  `gorm:"primaryKey;autoIncrement"`
+	Product  string `gorm:"not null;index:releases_of_recipe,priority:1"`
+	Role     string `gorm:"not null;index:releases_of_recipe,priority:2"`
+	Action   string `gorm:"not null"`
+	Revision string `gorm:"not null"`
+	Who      string `gorm:"not null"`
+	Note     string `gorm:"not null"`
+	Time     int64  `gorm:"not null"`
+	Wrong    int    `gorm:"not null"`
+	Reason   string `gorm:"not null"`
+}
+
+func (releaseRow) TableName() string { return "releases" }
+
 // migrations bring a database of any older version to this one, in order. What has
 // landed is never edited; a change is a new entry.
 var migrations = []*gormigrate.Migration{
@@ -72,6 +90,10 @@ var migrations = []*gormigrate.Migration{
 		Migrate: func(tx *gorm.DB) error {
 			return tx.AutoMigrate(&itemRow{}, &tallyRow{}, &pictureRow{}, &revisionRow{})
 		},
+	},
+	{
+		ID:      "0002-releases",
+		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&releaseRow{}) },
 	},
 }
 

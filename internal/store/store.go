@@ -8,13 +8,11 @@ import (
 	"path/filepath"
 	"strconv"
 	"sync"
-	"time"
 
 	"gorm.io/driver/sqlite"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
 
-	"ricetta/core/recipe"
 	"ricetta/internal/station"
 )
 
@@ -149,12 +147,6 @@ func (s *Store) LastSeq(stationID string) (int64, error) {
 	var seq int64
 	err := s.read.Raw("SELECT COALESCE(MAX(seq), 0) FROM items WHERE station = ?", stationID).Scan(&seq).Error
 	return seq, err
-}
-
-// KeepRevision keeps a released revision for good. Keeping it again changes nothing.
-func (s *Store) KeepRevision(r *recipe.Recipe, document []byte, now time.Time) error {
-	return s.write.Exec("INSERT INTO revisions (hash, product, role, document, time) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO NOTHING",
-		r.Revision, r.Product, r.Role, document, now.UnixMilli()).Error
 }
 
 // Healthy reports whether the records can be read.

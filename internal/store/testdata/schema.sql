@@ -1,6 +1,7 @@
 CREATE TABLE `items` (`id` integer PRIMARY KEY AUTOINCREMENT,`station` text NOT NULL,`seq` integer NOT NULL,`line` text NOT NULL,`role` text NOT NULL,`time` integer NOT NULL,`count` integer NOT NULL,`product` text NOT NULL,`revision` text NOT NULL,`route` text NOT NULL,`fault` text NOT NULL,`reason` text NOT NULL,`sentence` text NOT NULL,`took` integer NOT NULL,`delay` integer NOT NULL,`findings` blob NOT NULL,`picture` text NOT NULL);
 CREATE TABLE `migrations` (`id` text,PRIMARY KEY (`id`));
 CREATE TABLE `pictures` (`hash` text,`bytes` integer NOT NULL,`time` integer NOT NULL,PRIMARY KEY (`hash`));
+CREATE TABLE `releases` (`id` integer PRIMARY KEY AUTOINCREMENT,`product` text NOT NULL,`role` text NOT NULL,`action` text NOT NULL,`revision` text NOT NULL,`who` text NOT NULL,`note` text NOT NULL,`time` integer NOT NULL,`wrong` integer NOT NULL,`reason` text NOT NULL);
 CREATE TABLE `revisions` (`hash` text,`product` text NOT NULL,`role` text NOT NULL,`document` blob NOT NULL,`time` integer NOT NULL,PRIMARY KEY (`hash`));
 CREATE TABLE sqlite_sequence(name,seq);
 CREATE TABLE `tallies` (`hour` integer,`station` text,`product` text,`revision` text,`route` text,`reason` text,`fault` numeric,`n` integer NOT NULL,PRIMARY KEY (`hour`,`station`,`product`,`revision`,`route`,`reason`,`fault`));
@@ -9,3 +10,4 @@ CREATE INDEX `items_by_reason` ON `items`(`station`,`reason`);
 CREATE INDEX `items_by_route` ON `items`(`station`,`route`);
 CREATE INDEX `items_by_time` ON `items`(`time`);
 CREATE INDEX `pictures_by_time` ON `pictures`(`time`);
+CREATE INDEX `releases_of_recipe` ON `releases`(`product`,`role`);

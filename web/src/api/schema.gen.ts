@@ -72,6 +72,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The kinds of checks with what a form for them needs */
+        get: operations["listKinds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/live": {
         parameters: {
             query?: never;
@@ -96,10 +113,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Released recipes */
+        /** All recipes, with what is released and how the draft stands */
         get: operations["listRecipes"];
         put?: never;
-        post?: never;
+        /** Begin a recipe: from another one, or from a station's last picture */
+        post: operations["newRecipe"];
         delete?: never;
         options?: never;
         head?: never;
@@ -123,6 +141,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/recipes/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take in an archive, the request's body, as a new recipe; whole or not at all */
+        post: operations["importRecipe"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/recipes/upload": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin a recipe from its reference picture, a file that is the request's body */
+        post: operations["uploadRecipe"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/recipes/{product}/{role}": {
         parameters: {
             query?: never;
@@ -130,8 +182,113 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One recipe with its document */
+        /** What is released of a recipe, with its document */
         get: operations["showRecipe"];
+        put?: never;
+        post?: never;
+        /** Delete a draft that was never released */
+        delete: operations["deleteRecipe"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/recipes/{product}/{role}/diff": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What differs between two revisions, or one and the draft, in words */
+        get: operations["diff"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/recipes/{product}/{role}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The draft */
+        get: operations["showDraft"];
+        /** Save the draft; If-Match names the one that was edited (412: somebody else has saved meanwhile, and both are kept) */
+        put: operations["saveDraft"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/recipes/{product}/{role}/draft/kept/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An earlier document of the draft */
+        get: operations["keptDocument"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/recipes/{product}/{role}/draft/pictures/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A picture file of the draft */
+        get: operations["draftPicture"];
+        /** Give the draft a picture file, the request's body */
+        put: operations["putDraftPicture"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/recipes/{product}/{role}/draft/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Judge a picture with the draft, saved or not */
+        post: operations["tryDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/recipes/{product}/{role}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The draft with its pictures and samples as one file */
+        get: operations["exportRecipe"];
         put?: never;
         post?: never;
         delete?: never;
@@ -147,10 +304,181 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The picture that the recipe is taught on */
+        /** The picture that the released recipe is taught on */
         get: operations["recipeReference"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/recipes/{product}/{role}/release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Release the draft; refused while a sample is judged wrong, unless a reason is given */
+        post: operations["release"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/recipes/{product}/{role}/releases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who released and retired what, when and why, newest first */
+        get: operations["listReleases"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/recipes/{product}/{role}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Release an earlier revision again */
+        post: operations["restore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/recipes/{product}/{role}/retire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the released revision out of use */
+        post: operations["retire"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/recipes/{product}/{role}/samples": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The samples */
+        get: operations["listSamples"];
+        put?: never;
+        /** Make a picture, the request's body or that of an item, a sample */
+        post: operations["addSample"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/recipes/{product}/{role}/samples/label": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Label samples anew */
+        post: operations["labelSamples"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/recipes/{product}/{role}/samples/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Remove samples with their pictures */
+        post: operations["removeSamples"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/recipes/{product}/{role}/samples/{name}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The picture of a sample */
+        get: operations["samplePicture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/recipes/{product}/{role}/stress": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Judge all samples again and again, more and more disturbed; one JSON object a line as in Progress, the last one with the result */
+        post: operations["stress"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/recipes/{product}/{role}/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Judge all samples with the draft, saved or not; one JSON object a line as in Progress, the last one with the result */
+        post: operations["trial"];
         delete?: never;
         options?: never;
         head?: never;
@@ -242,6 +570,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/stations/{id}/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Run the released revision of a product from the next item on; another product than before needs a stopped station */
+        post: operations["useRelease"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/tally": {
         parameters: {
             query?: never;
@@ -289,9 +634,19 @@ export interface components {
             started: string;
             version: string;
         };
+        ChangeList: {
+            changes: components["schemas"]["RecipeChange"][];
+        };
         CheckedRecipe: {
             ok: boolean;
             problems: components["schemas"]["RecipeProblem"][];
+        };
+        ConfusionJSON: {
+            label: string;
+            /** @description Samples by where they went; fault for those not judged */
+            routes: {
+                [key: string]: number;
+            };
         };
         Counters: {
             /** Format: int64 */
@@ -306,6 +661,34 @@ export interface components {
             /** Format: int64 */
             unconfirmed: number;
         };
+        Done: {
+            done: boolean;
+        };
+        Draft: {
+            /** @description Of a variant: the base; else empty */
+            base: string;
+            /** @description Earlier documents, newest first */
+            kept: string[];
+            pictures: string[];
+            problems: components["schemas"]["RecipeProblem"][];
+            product: string;
+            released: string;
+            /** @description What it would be released as; empty with problems */
+            revision: string;
+            role: string;
+            /** @description Changes with every save; send it as If-Match */
+            tag: string;
+            /** @description recipe.yaml */
+            text: string;
+            /** @description The same as values; of a variant base and change */
+            tree: {
+                [key: string]: unknown;
+            };
+            /** @description With what a variant takes from its base */
+            whole: {
+                [key: string]: unknown;
+            };
+        };
         Ejector: {
             /** Format: int64 */
             confirm: number;
@@ -313,6 +696,35 @@ export interface components {
             offset: number;
             /** Format: int64 */
             pulse: number;
+        };
+        EndJSON: {
+            /** Format: double */
+            at: number;
+            /** @description Bad sample nearest to the end */
+            bad?: components["schemas"]["PointJSON"];
+            bad_room?: null | number;
+            /** @description Good sample nearest to the end, or beyond it */
+            good?: components["schemas"]["PointJSON"];
+            good_room?: null | number;
+            margin?: null | number;
+            proposed?: null | number;
+            why: string;
+        };
+        EnvelopeJSON: {
+            /** @description No amount that was tried changes a verdict */
+            all: boolean;
+            disturbance: string;
+            /** @description The check that gives way first */
+            first: string;
+            /**
+             * Format: double
+             * @description Greatest amount up to which no verdict changes
+             */
+            holds: number;
+            sample: string;
+            sentence: string;
+            steps: components["schemas"]["StepJSON"][];
+            unit: string;
         };
         Event: {
             item?: components["schemas"]["ItemDetail"];
@@ -398,6 +810,41 @@ export interface components {
             items: components["schemas"]["Item"][];
             next: string;
         };
+        KindInfo: {
+            datum: boolean;
+            defaults: {
+                [key: string]: unknown;
+            };
+            doc: string;
+            /** @description Its settings in their order */
+            fields: string[];
+            kind: string;
+            measures: components["schemas"]["MeasureInfo"][];
+            needs_reference: boolean;
+            /** @description JSON Schema of its settings */
+            schema: {
+                [key: string]: unknown;
+            };
+        };
+        KindList: {
+            kinds: components["schemas"]["KindInfo"][];
+        };
+        LabelRequest: {
+            label: string;
+            samples: string[];
+        };
+        LimitJSON: {
+            check: string;
+            least?: components["schemas"]["EndJSON"];
+            /** @description Smaller room as a share of the distance between usual good and bad readings; below 0 a sample is judged wrong */
+            margin?: null | number;
+            most?: components["schemas"]["EndJSON"];
+            points: components["schemas"]["PointJSON"][];
+            reading: string;
+            /** @description Where the limits are written in the check; empty where the kind sets them itself */
+            setting: string;
+            unit: string;
+        };
         MarkJSON: {
             label?: string;
             points: number[][];
@@ -408,13 +855,49 @@ export interface components {
             /** Format: double */
             turn?: number;
         };
+        MeasureInfo: {
+            doc: string;
+            name: string;
+            unit: string;
+            whole: boolean;
+        };
+        NewRecipeRequest: {
+            /** @description Copy this recipe */
+            from?: components["schemas"]["RecipeName"];
+            product: string;
+            role: string;
+            /** @description Begin with the last picture of this station as reference */
+            station?: string;
+            /** @description Take everything from it but what will be changed */
+            variant?: boolean;
+        };
         /** @enum {string} */
         Outcome: "not_judged" | "ok" | "failed" | "fault";
+        PointJSON: {
+            /** @enum {string} */
+            group: "good" | "bad" | "other";
+            sample: string;
+            /** Format: double */
+            value: number;
+        };
         Problem: {
             detail: string;
+            kept?: string;
+            problems?: components["schemas"]["RecipeProblem"][];
             status: number;
             title: string;
             type: string;
+            wrong?: number;
+        };
+        Progress: {
+            done: number;
+            envelope?: components["schemas"]["EnvelopeJSON"][];
+            error?: string;
+            of: number;
+            problems?: components["schemas"]["RecipeProblem"][];
+            report?: components["schemas"]["ReportJSON"];
+            /** @description Samples that a stress trial could use */
+            used?: number;
         };
         ReadingJSON: {
             least?: number;
@@ -424,16 +907,42 @@ export interface components {
             value: number;
         };
         Recipe: {
+            /** @description Of a variant: the base */
+            base: string;
+            /** @description A station runs another revision than the released one */
+            behind: boolean;
             checks: number;
+            /** @description The draft differs from what is released */
+            edited: boolean;
             kind: string;
-            /** Format: date-time */
-            loaded: string;
+            /** @description What keeps the draft from being made ready */
+            problems: number;
             product: string;
-            reference: boolean;
+            /** @description File of the reference picture */
+            reference: string;
+            /** @description The released one; empty where none is */
             revision: string;
             role: string;
-            /** @description Stations that run it now */
+            /**
+             * @description draft: never released
+             * @enum {string}
+             */
+            state: "draft" | "released" | "retired";
+            /** @description Stations that run the product */
             stations: string[];
+            /** Format: date-time */
+            time?: null | string;
+            /** @description Who released or retired it */
+            who: string;
+        };
+        RecipeChange: {
+            /** @description Id of the check; empty for what concerns the whole recipe */
+            check: string;
+            /** @description As in limits/count/least; empty for the check as a whole */
+            field: string;
+            from: string;
+            text: string;
+            to: string;
         };
         RecipeCheck: {
             id: string;
@@ -442,23 +951,44 @@ export interface components {
             on: string;
         };
         RecipeDetail: {
+            /** @description Of a variant: the base */
+            base: string;
+            /** @description A station runs another revision than the released one */
+            behind: boolean;
             checks: number;
             /** @description recipe.yaml */
             document: string;
+            /** @description The draft differs from what is released */
+            edited: boolean;
             kind: string;
-            /** Format: date-time */
-            loaded: string;
+            /** @description What keeps the draft from being made ready */
+            problems: number;
             product: string;
-            reference: boolean;
+            /** @description File of the reference picture */
+            reference: string;
+            /** @description The released one; empty where none is */
             revision: string;
             role: string;
-            /** @description Stations that run it now */
+            /**
+             * @description draft: never released
+             * @enum {string}
+             */
+            state: "draft" | "released" | "retired";
+            /** @description Stations that run the product */
             stations: string[];
             steps: components["schemas"]["RecipeCheck"][];
+            /** Format: date-time */
+            time?: null | string;
             warnings: string[];
+            /** @description Who released or retired it */
+            who: string;
         };
         RecipeList: {
             recipes: components["schemas"]["Recipe"][];
+        };
+        RecipeName: {
+            product: string;
+            role: string;
         };
         RecipeProblem: {
             field?: string;
@@ -466,6 +996,90 @@ export interface components {
             line?: number;
             remedy?: string;
             what?: string;
+        };
+        Release: {
+            /** @enum {string} */
+            action: "release" | "retire";
+            /** Format: int64 */
+            id: number;
+            note: string;
+            reason: string;
+            revision: string;
+            /** Format: date-time */
+            time: string;
+            who: string;
+            wrong: number;
+        };
+        ReleaseList: {
+            releases: components["schemas"]["Release"][];
+        };
+        ReleaseRequest: {
+            note?: string;
+            /** @description Why it is released although samples are judged wrong */
+            reason?: string;
+            /** @description Of the draft as it was looked at */
+            tag?: string;
+            who: string;
+        };
+        RemoveSamplesRequest: {
+            samples: string[];
+        };
+        ReportJSON: {
+            /** @description Pictures that could not be read */
+            broken: number;
+            confusion: components["schemas"]["ConfusionJSON"][];
+            /** @description Those of them that pass and should not */
+            let_through: number;
+            /** @description Thinnest margin first */
+            limits: components["schemas"]["LimitJSON"][];
+            results: components["schemas"]["ResultJSON"][];
+            samples: number;
+            unlabeled: number;
+            /** @description Samples that did not go where their label says, faults included */
+            wrong: number;
+        };
+        RestoreRequest: {
+            note?: string;
+            revision: string;
+            who: string;
+        };
+        ResultJSON: {
+            error?: string;
+            fault: boolean;
+            label: string;
+            /** @description It failed, but not the check that its label names */
+            other_reason?: boolean;
+            /** @description By check and name */
+            readings: {
+                [key: string]: {
+                    [key: string]: components["schemas"]["ReadingJSON"];
+                };
+            };
+            reason: string;
+            right: boolean;
+            route: string;
+            sample: string;
+            sentence: string;
+        };
+        RetireRequest: {
+            note?: string;
+            who: string;
+        };
+        Sample: {
+            /** @description good, bad, bad: CHECK, rework, unlabeled, or a route */
+            label: string;
+            note: string;
+            sample: string;
+        };
+        SampleList: {
+            samples: components["schemas"]["Sample"][];
+        };
+        SaveRequest: {
+            tree: {
+                [key: string]: unknown;
+            };
+            /** @description Who saves it */
+            who?: string;
         };
         Station: {
             counters: components["schemas"]["Counters"];
@@ -497,6 +1111,12 @@ export interface components {
         StationList: {
             stations: components["schemas"]["Station"][];
         };
+        StepJSON: {
+            /** Format: double */
+            amount: number;
+            changed: number;
+            let_through: number;
+        };
         Tally: {
             /** Format: int64 */
             count: number;
@@ -509,6 +1129,36 @@ export interface components {
             tallies: components["schemas"]["Tally"][];
             /** Format: int64 */
             total: number;
+        };
+        TaughtWarning: {
+            check: string;
+            text: string;
+        };
+        TrialRequest: {
+            /** @description A draft that is not saved yet; the saved one if absent */
+            tree?: {
+                [key: string]: unknown;
+            };
+        };
+        Tried: {
+            fault: boolean;
+            findings: components["schemas"]["FindingJSON"][];
+            height: number;
+            /** Format: double */
+            judge_ms: number;
+            /** @description What keeps it from judging; the rest is empty then */
+            problems: components["schemas"]["RecipeProblem"][];
+            reason: string;
+            route: string;
+            sentence: string;
+            /** @description What was taught, by check, on the reference picture */
+            taught: {
+                [key: string]: components["schemas"]["MarkJSON"][];
+            };
+            /** Format: double */
+            teach_ms: number;
+            warnings: components["schemas"]["TaughtWarning"][];
+            width: number;
         };
         Truth: {
             /** Format: int64 */
@@ -524,6 +1174,22 @@ export interface components {
             routes: {
                 [key: string]: number;
             };
+        };
+        TryRequest: {
+            /** @description Judge the picture of this recorded item */
+            item?: string;
+            /** @description Judge this sample */
+            sample?: string;
+            /** @description Judge the last picture of this station; with none of the three the reference */
+            station?: string;
+            /** @description A draft that is not saved yet; the saved one if absent */
+            tree?: {
+                [key: string]: unknown;
+            };
+        };
+        UseRequest: {
+            /** @description Absent: the product that it runs */
+            product?: string;
         };
     };
     responses: never;
@@ -718,6 +1384,35 @@ export interface operations {
             };
         };
     };
+    listKinds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KindList"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     live: {
         parameters: {
             query?: {
@@ -791,6 +1486,75 @@ export interface operations {
             };
         };
     };
+    newRecipe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["NewRecipeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     checkRecipe: {
         parameters: {
             query?: never;
@@ -820,6 +1584,141 @@ export interface operations {
             };
             /** @description Request Entity Too Large */
             413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    importRecipe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    uploadRecipe: {
+        parameters: {
+            query: {
+                product: string;
+                role: string;
+                /** @description Name of the picture file, for its ending */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -881,6 +1780,547 @@ export interface operations {
             };
         };
     };
+    deleteRecipe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    diff: {
+        parameters: {
+            query?: {
+                /** @description A revision; absent: the draft */
+                from?: string;
+                /** @description A revision; absent: the draft */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    showDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    saveDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["SaveRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keptDocument: {
+        parameters: {
+            query?: {
+                /** @description full: the file as it is; preview: JPEG of the same size; thumb: small JPEG */
+                size?: "full" | "preview" | "thumb";
+            };
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+                /** @description Name of the file */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/yaml": string;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    draftPicture: {
+        parameters: {
+            query?: {
+                /** @description full: the file as it is; preview: JPEG of the same size; thumb: small JPEG */
+                size?: "full" | "preview" | "thumb";
+            };
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+                /** @description Name of the file */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    putDraftPicture: {
+        parameters: {
+            query?: {
+                /** @description full: the file as it is; preview: JPEG of the same size; thumb: small JPEG */
+                size?: "full" | "preview" | "thumb";
+            };
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+                /** @description Name of the file */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tryDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["TryRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tried"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exportRecipe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     recipeReference: {
         parameters: {
             query?: never;
@@ -902,6 +2342,699 @@ export interface operations {
                 };
                 content: {
                     "image/png": string;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    release: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ReleaseRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Release"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listReleases: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleaseList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["RestoreRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Release"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    retire: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["RetireRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Release"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listSamples: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SampleList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addSample: {
+        parameters: {
+            query?: {
+                /** @description Name of the file, with folders if they tell the label */
+                name?: string;
+                /** @description Absent: folder and name tell */
+                label?: string;
+                /** @description Take the picture of this recorded item instead of the request's body */
+                item?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sample"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    labelSamples: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["LabelRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SampleList"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeSamples: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["RemoveSamplesRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SampleList"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    samplePicture: {
+        parameters: {
+            query?: {
+                /** @description full: the file as it is; preview: JPEG of the same size; thumb: small JPEG */
+                size?: "full" | "preview" | "thumb";
+            };
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+                /** @description Name of the file */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stress: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["TrialRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-ndjson": string;
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    trial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["TrialRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-ndjson": string;
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Not Found */
@@ -1126,6 +3259,69 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    useRelease: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the station */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["UseRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Station"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

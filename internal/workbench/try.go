@@ -1,0 +1,160 @@
+package workbench
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"path/filepath"
+
+	"ricetta/core/inspect"
+	"ricetta/core/raster"
+	"ricetta/core/recipe"
+	"ricetta/core/trial"
+	"ricetta/internal/folder"
+)
+
+// Ready makes a draft ready, or a tree that is not saved yet: that of a variant with base
+// and change. The error is a Problems where it cannot be.
+func (b *Book) Ready(k Key, tree map[string]any) (*inspect.Plan, error) {
+	if tree == nil {
+		d, err := b.Draft(k)
+		if err != nil {
+			return nil, err
+		}
+		tree = d.Tree
+	}
+	whole, err := b.whole(tree, inspect.Reader.Write(tree))
+	if err != nil {
+		return nil, err
+	}
+	r, err := b.join(k, whole)
+	if err != nil {
+		return nil, err
+	}
+	p, err := inspect.PrepareWith(b.cache, r)
+	var t *inspect.TeachError
+	if errors.As(err, &t) {
+		return nil, recipe.Problems{{Field: fmt.Sprintf("checks/%d", t.Index), What: t.Err.Error()}}
+	}
+	if err != nil {
+		return nil, recipe.Problems{{What: err.Error()}}
+	}
+	return p, nil
+}
+
+// Trial runs a draft, or a tree that is not saved yet, over the recipe's samples.
+func (b *Book) Trial(ctx context.Context, k Key, tree map[string]any, each func(done, of int)) (*trial.Report, error) {
+	plan, err := b.Ready(k, tree)
+	if err != nil {
+		return nil, err
+	}
+	return b.trial(ctx, k, plan, each)
+}
+
+// Stress runs a draft, or a tree that is not saved yet, over its samples, more and more
+// disturbed.
+func (b *Book) Stress(ctx context.Context, k Key, tree map[string]any, each func(done, of int)) ([]trial.Envelope, int, error) {
+	plan, err := b.Ready(k, tree)
+	if err != nil {
+		return nil, 0, err
+	}
+	s, err := b.Samples(k)
+	if err != nil {
+		return nil, 0, err
+	}
+	return trial.Stress(ctx, plan, raster.Calibration{}, s.TrialSamples(raster.DefaultDecodeLimits), each)
+}
+
+// AddSample makes a picture a sample. label is "" where folder and file name shall tell.
+func (b *Book) AddSample(k Key, file string, data []byte, label string) (folder.Sample, error) {
+	d, err := b.Draft(k)
+	if err != nil {
+		return folder.Sample{}, err
+	}
+	l, err := trial.ParseLabel(label)
+	if err != nil {
+		return folder.Sample{}, err
+	}
+	if label == "" {
+		l, _ = folder.GuessLabel(file, checkIDs(d.Whole))
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	s, err := folder.ReadSamples(b.path(k))
+	if err != nil {
+		return folder.Sample{}, err
+	}
+	name, err := s.Add(filepath.Base(filepath.ToSlash(file)), data, l)
+	if err != nil {
+		return folder.Sample{Picture: name}, err
+	}
+	if err := s.Save(); err != nil {
+		return folder.Sample{}, err
+	}
+	return *s.Find(name), nil
+}
+
+func checkIDs(tree map[string]any) []string {
+	var out []string
+	list, _ := tree["checks"].([]any)
+	for _, c := range list {
+		if m, ok := c.(map[string]any); ok {
+			if id, ok := m["id"].(string); ok {
+				out = append(out, id)
+			}
+		}
+	}
+	return out
+}
+
+// LabelSamples labels samples anew, all or none.
+func (b *Book) LabelSamples(k Key, names []string, label string) (*folder.Samples, error) {
+	l, err := trial.ParseLabel(label)
+	if err != nil {
+		return nil, recipe.Problems{{Field: "label", What: err.Error()}}
+	}
+	return b.changeSamples(k, names, func(s *folder.Samples, name string) error {
+		s.Find(name).Label = l.String()
+		return nil
+	})
+}
+
+// RemoveSamples removes samples with their pictures.
+func (b *Book) RemoveSamples(k Key, names []string) (*folder.Samples, error) {
+	return b.changeSamples(k, names, func(s *folder.Samples, name string) error { return s.Remove(name) })
+}
+
+func (b *Book) changeSamples(k Key, names []string, change func(s *folder.Samples, name string) error) (*folder.Samples, error) {
+	if _, err := b.folder(k); err != nil {
+		return nil, err
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	s, err := folder.ReadSamples(b.path(k))
+	if err != nil {
+		return nil, err
+	}
+	for _, n := range names {
+		if s.Find(n) == nil {
+			return nil, recipe.Problems{{Field: "samples", What: "there is no sample " + n, Remedy: "load the list anew"}}
+		}
+	}
+	for _, n := range names {
+		if err := change(s, n); err != nil {
+			return nil, err
+		}
+	}
+	return s, s.Save()
+}
+
+// SamplePicture returns the picture of a sample, decoded.
+func (b *Book) SamplePicture(k Key, name string) (raster.Picture, error) {
+	s, err := b.Samples(k)
+	if err != nil {
+		return raster.Picture{}, err
+	}
+	if s.Find(name) == nil {
+		return raster.Picture{}, ErrNoPicture
+	}
+	return folder.Cached(s.Path(name), raster.DefaultDecodeLimits)
+}
