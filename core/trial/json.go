@@ -47,7 +47,7 @@ type LimitJSON struct {
 	Unit    string `json:"unit" required:"true"`
 	Setting string `json:"setting" required:"true" description:"Where the limits are written in the check; empty where the kind sets them itself"`
 	// Margin is absent where no sample tells it.
-	Margin *float64    `json:"margin,omitempty" description:"Smaller room as a share of the distance between usual good and bad readings; below 0 a sample is judged wrong"`
+	Margin *float64    `json:"margin,omitempty" nullable:"false" description:"Smaller room as a share of the distance between usual good and bad readings; below 0 a sample is judged wrong"`
 	Least  *EndJSON    `json:"least,omitempty"`
 	Most   *EndJSON    `json:"most,omitempty"`
 	Points []PointJSON `json:"points" required:"true" nullable:"false"`
@@ -65,10 +65,10 @@ type EndJSON struct {
 	At       float64    `json:"at" required:"true"`
 	Good     *PointJSON `json:"good,omitempty" description:"Good sample nearest to the end, or beyond it"`
 	Bad      *PointJSON `json:"bad,omitempty" description:"Bad sample nearest to the end"`
-	GoodRoom *float64   `json:"good_room,omitempty"`
-	BadRoom  *float64   `json:"bad_room,omitempty"`
-	Margin   *float64   `json:"margin,omitempty"`
-	Proposed *float64   `json:"proposed,omitempty"`
+	GoodRoom *float64   `json:"good_room,omitempty" nullable:"false"`
+	BadRoom  *float64   `json:"bad_room,omitempty" nullable:"false"`
+	Margin   *float64   `json:"margin,omitempty" nullable:"false"`
+	Proposed *float64   `json:"proposed,omitempty" nullable:"false"`
 	Why      string     `json:"why" required:"true"`
 }
 

@@ -115,7 +115,7 @@ func limitOf(c *recipe.Check, m check.Measure, k int, results []Result) (Limit, 
 			}
 			bounded = true
 			l.Band, l.Unit = rd.Limits, rd.Unit
-			l.Points = append(l.Points, Point{i, rd.Value, groupOf(r, c.ID, !rd.Within())})
+			l.Points = append(l.Points, Point{i, rd.Value, groupOf(r, f, !rd.Within())})
 		}
 	}
 	if !bounded {
@@ -130,11 +130,15 @@ func limitOf(c *recipe.Check, m check.Measure, k int, results []Result) (Limit, 
 	return l, true
 }
 
-func groupOf(r *Result, id string, broken bool) Group {
+// groupOf says what a sample means for a limit of the check that f is of. A bad one whose
+// check fails by another reading says nothing of this one.
+func groupOf(r *Result, f *check.Finding, broken bool) Group {
 	switch {
 	case r.Label.Route == recipe.Pass:
 		return GroupGood
-	case r.Label.Reason == id, r.Label.Route != "" && r.Label.Reason == "" && broken:
+	case r.Label.Route == "" || r.Label.Reason != "" && r.Label.Reason != f.Check:
+		return GroupOther
+	case broken, r.Label.Reason == f.Check && f.Outcome == check.OK:
 		return GroupBad
 	}
 	return GroupOther

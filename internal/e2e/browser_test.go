@@ -71,7 +71,7 @@ func TestTheConsole(t *testing.T) {
 
 	// Items: filter, open one, see why.
 	eventually(t, "the question is gone", func() bool { return eval[bool](t, ctx, `!document.querySelector('[role="alertdialog"]')`) })
-	do(t, ctx, chromedp.KeyEvent("2"))
+	do(t, ctx, chromedp.KeyEvent("3"))
 	eventually(t, "the items and their filters", func() bool {
 		return eval[bool](t, ctx, `document.querySelectorAll("form select").length === 3 && document.querySelectorAll("form select")[2].options.length > 1 && document.querySelectorAll("tbody tr").length > 0`)
 	})

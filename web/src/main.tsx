@@ -8,6 +8,8 @@ import { FloorPage } from "./pages/floor";
 import { ItemPage } from "./pages/item";
 import { ItemsPage } from "./pages/items";
 import { LostPage } from "./pages/lost";
+import { RecipePage } from "./pages/recipe";
+import { RecipesPage } from "./pages/recipes";
 import { StationPage } from "./pages/station";
 import "./styles.css";
 import { Shell } from "./ui/shell";
@@ -31,6 +33,8 @@ const router = createBrowserRouter([
       { path: "/", element: <Navigate to="/floor" replace /> },
       { path: "/floor", element: <FloorPage /> },
       { path: "/stations/:id", element: <StationPage /> },
+      { path: "/recipes", element: <RecipesPage /> },
+      { path: "/recipes/:product/:role/:tab?", element: <RecipePage /> },
       { path: "/items", element: <ItemsPage /> },
       { path: "/items/:id", element: <ItemPage /> },
       { path: "*", element: <LostPage /> },

@@ -26,10 +26,10 @@ export class NoAnswer extends Error {
   }
 }
 
-const api = createClient<paths>({ baseUrl: `${location.origin}/api/v1`, fetch: (r) => globalThis.fetch(r) });
+export const api = createClient<paths>({ baseUrl: `${location.origin}/api/v1`, fetch: (r) => globalThis.fetch(r) });
 
 /** Unwraps an answer or throws what went wrong, in words that can be shown. */
-async function unwrap<T>(call: Promise<{ data?: T; error?: unknown }>): Promise<T> {
+export async function unwrap<T>(call: Promise<{ data?: T; error?: unknown }>): Promise<T> {
   let got: { data?: T; error?: unknown };
   try {
     got = await call;

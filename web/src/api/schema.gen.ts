@@ -702,12 +702,12 @@ export interface components {
             at: number;
             /** @description Bad sample nearest to the end */
             bad?: components["schemas"]["PointJSON"];
-            bad_room?: null | number;
+            bad_room?: number;
             /** @description Good sample nearest to the end, or beyond it */
             good?: components["schemas"]["PointJSON"];
-            good_room?: null | number;
-            margin?: null | number;
-            proposed?: null | number;
+            good_room?: number;
+            margin?: number;
+            proposed?: number;
             why: string;
         };
         EnvelopeJSON: {
@@ -837,7 +837,7 @@ export interface components {
             check: string;
             least?: components["schemas"]["EndJSON"];
             /** @description Smaller room as a share of the distance between usual good and bad readings; below 0 a sample is judged wrong */
-            margin?: null | number;
+            margin?: number;
             most?: components["schemas"]["EndJSON"];
             points: components["schemas"]["PointJSON"][];
             reading: string;

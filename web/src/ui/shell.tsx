@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { Factory, Keyboard, ListChecks, Moon, Sun } from "lucide-react";
+import { BookOpen, Factory, Keyboard, ListChecks, Moon, Sun } from "lucide-react";
 import { Dialog } from "radix-ui";
 import { useEffect, useState, type ReactNode } from "react";
 import { NavLink, Outlet, useNavigate } from "react-router";
@@ -44,12 +44,18 @@ function useTheme(): [boolean, () => void] {
 
 const keys: [string, string][] = [
   ["1", "Floor"],
-  ["2", "Items"],
+  ["2", "Recipes"],
+  ["3", "Items"],
   ["O", "Overlays on and off"],
   ["S", "Start or stop the station"],
   ["F", "Freeze the live picture, and go on"],
   ["← →", "Newer and older item, where one is open"],
   ["↑ ↓ Enter", "Choose and open an item in the list"],
+  ["U, Shift U", "Undo and redo, in a recipe"],
+  ["N P", "Next and previous check"],
+  ["C, arrows, [ ]", "Next region of the check; move and turn it"],
+  ["+ - 0", "Closer, farther, all of the picture"],
+  [", . R", "Previous and next sample, the reference"],
   ["Esc", "One step back"],
   ["T", "Light or dark"],
   ["?", "These keys"],
@@ -93,7 +99,7 @@ export function Shell() {
   const [dark, toggleTheme] = useTheme();
   const [help, setHelp] = useState(false);
   const go = useNavigate();
-  useKeys({ "1": () => go("/floor"), "2": () => go("/items"), t: toggleTheme, "?": () => setHelp(true) });
+  useKeys({ "1": () => go("/floor"), "2": () => go("/recipes"), "3": () => go("/items"), t: toggleTheme, "?": () => setHelp(true) });
   return (
     <div className="grid h-dvh grid-cols-[5.5rem_1fr] max-sm:grid-cols-1 max-sm:grid-rows-[1fr_auto]">
       <a href="#page" className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-sheet focus:p-3">
@@ -105,6 +111,9 @@ export function Shell() {
         </div>
         <RailLink to="/floor" icon={<Factory size={22} aria-hidden />}>
           Floor
+        </RailLink>
+        <RailLink to="/recipes" icon={<BookOpen size={22} aria-hidden />}>
+          Recipes
         </RailLink>
         <RailLink to="/items" icon={<ListChecks size={22} aria-hidden />}>
           Items

@@ -1,0 +1,102 @@
+import type { components } from "./schema.gen";
+import { api, NoAnswer, ServiceError, unwrap, type Problem } from "./client";
+import type { Tree } from "../lib/recipe";
+
+export type Recipe = components["schemas"]["Recipe"];
+export type Draft = components["schemas"]["Draft"];
+export type Tried = components["schemas"]["Tried"];
+export type KindInfo = components["schemas"]["KindInfo"];
+export type Sample = components["schemas"]["Sample"];
+export type Progress = components["schemas"]["Progress"];
+export type Report = components["schemas"]["ReportJSON"];
+export type Limit = components["schemas"]["LimitJSON"];
+export type Envelope = components["schemas"]["EnvelopeJSON"];
+export type Release = components["schemas"]["Release"];
+export type RecipeProblem = components["schemas"]["RecipeProblem"];
+
+/** Which recipe. */
+export interface Key {
+  product: string;
+  role: string;
+}
+
+const one = (k: Key) => ({ path: { product: k.product, role: k.role } });
+const base = (k: Key) => `/api/v1/recipes/${encodeURIComponent(k.product)}/${encodeURIComponent(k.role)}`;
+
+export const recipes = () => unwrap(api.GET("/recipes")).then((l) => l.recipes);
+export const kinds = () => unwrap(api.GET("/kinds")).then((l) => l.kinds);
+export const draft = (k: Key) => unwrap(api.GET("/recipes/{product}/{role}/draft", { params: one(k) }));
+export const saveDraft = (k: Key, tree: Tree, tag: string, who: string) =>
+  unwrap(api.PUT("/recipes/{product}/{role}/draft", { params: one(k), body: { tree, who }, headers: { "If-Match": `"${tag}"` } }));
+export const newRecipe = (body: components["schemas"]["NewRecipeRequest"]) => unwrap(api.POST("/recipes", { body }));
+export const deleteRecipe = (k: Key) => unwrap(api.DELETE("/recipes/{product}/{role}", { params: one(k) }));
+export const samples = (k: Key) => unwrap(api.GET("/recipes/{product}/{role}/samples", { params: one(k) })).then((l) => l.samples);
+export const labelSamples = (k: Key, names: string[], label: string) =>
+  unwrap(api.POST("/recipes/{product}/{role}/samples/label", { params: one(k), body: { samples: names, label } })).then((l) => l.samples);
+export const removeSamples = (k: Key, names: string[]) =>
+  unwrap(api.POST("/recipes/{product}/{role}/samples/remove", { params: one(k), body: { samples: names } })).then((l) => l.samples);
+export const sampleOfItem = (k: Key, item: string, label: string) => unwrap(api.POST("/recipes/{product}/{role}/samples", { params: { ...one(k), query: { item, label } } }));
+export const release = (k: Key, body: components["schemas"]["ReleaseRequest"]) => unwrap(api.POST("/recipes/{product}/{role}/release", { params: one(k), body }));
+export const retire = (k: Key, who: string, note: string) => unwrap(api.POST("/recipes/{product}/{role}/retire", { params: one(k), body: { who, note } }));
+export const restore = (k: Key, revision: string, who: string, note: string) =>
+  unwrap(api.POST("/recipes/{product}/{role}/restore", { params: one(k), body: { revision, who, note } }));
+export const releases = (k: Key) => unwrap(api.GET("/recipes/{product}/{role}/releases", { params: one(k) })).then((l) => l.releases);
+export const diff = (k: Key, from: string, to: string) =>
+  unwrap(api.GET("/recipes/{product}/{role}/diff", { params: { ...one(k), query: { ...(from ? { from } : {}), ...(to ? { to } : {}) } } })).then((l) => l.changes);
+export const runRelease = (station: string, product?: string) => unwrap(api.POST("/stations/{id}/use", { params: { path: { id: station } }, body: product ? { product } : {} }));
+
+/** Which picture a draft is tried on. */
+export type Choice = { sample?: string; station?: string; item?: string };
+
+export const tryDraft = (k: Key, tree: Tree, on: Choice, signal: AbortSignal): Promise<Tried> =>
+  unwrap(api.POST("/recipes/{product}/{role}/draft/try", { params: one(k), body: { tree, ...on }, signal }));
+
+/** Sends a file as it is. */
+async function send<T>(url: string, method: string, file: Blob): Promise<T> {
+  let res: Response;
+  try {
+    res = await fetch(url, { method, body: file, headers: { "Content-Type": "application/octet-stream" } });
+  } catch {
+    throw new NoAnswer();
+  }
+  const answer: unknown = await res.json().catch(() => null);
+  if (res.ok) return answer as T;
+  if (answer && typeof (answer as Problem).detail === "string") throw new ServiceError(answer as Problem);
+  throw new NoAnswer();
+}
+
+const query = (q: Record<string, string>) => new URLSearchParams(q).toString();
+
+export const uploadRecipe = (k: Key, file: File) => send<Draft>(`/api/v1/recipes/upload?${query({ product: k.product, role: k.role, name: file.name })}`, "POST", file);
+export const importRecipe = (file: File) => send<Draft>("/api/v1/recipes/import", "POST", file);
+export const addSample = (k: Key, file: File, name: string, label: string) => send<Sample>(`${base(k)}/samples?${query(label ? { name, label } : { name })}`, "POST", file);
+export const putPicture = (k: Key, name: string, file: Blob) => send<Draft>(`${base(k)}/draft/pictures/${encodeURIComponent(name)}`, "PUT", file);
+
+export const exportURL = (k: Key) => `${base(k)}/export`;
+export const draftPictureURL = (k: Key, name: string, size: "full" | "preview" | "thumb", tag = "") => `${base(k)}/draft/pictures/${encodeURIComponent(name)}?${query({ size, ...(tag ? { v: tag } : {}) })}`;
+export const samplePictureURL = (k: Key, name: string, size: "full" | "preview" | "thumb") => `${base(k)}/samples/${encodeURIComponent(name)}/picture?size=${size}`;
+
+/** A trial or stress trial: told line by line how far it is, and at last what it says. */
+export async function follow(k: Key, what: "trial" | "stress", tree: Tree, signal: AbortSignal, each: (p: Progress) => void): Promise<Progress> {
+  let res: Response;
+  try {
+    res = await fetch(`${base(k)}/${what}`, { method: "POST", body: JSON.stringify({ tree }), headers: { "Content-Type": "application/json" }, signal });
+  } catch (e) {
+    if (signal.aborted) throw e;
+    throw new NoAnswer();
+  }
+  if (!res.ok || !res.body) throw new ServiceError((await res.json()) as Problem);
+  const read = res.body.pipeThrough(new TextDecoderStream()).getReader();
+  let rest = "";
+  for (;;) {
+    const { done, value } = await read.read();
+    const parts = (rest + (value ?? "")).split("\n");
+    rest = parts.pop() ?? "";
+    for (const line of parts) {
+      const p = JSON.parse(line) as Progress;
+      if (p.report || p.envelope || p.problems || p.error) return p;
+      each(p);
+    }
+    if (done) throw new NoAnswer();
+  }
+}

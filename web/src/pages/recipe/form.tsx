@@ -1,0 +1,356 @@
+import { useId, useState } from "react";
+import type { KindInfo } from "../../api/workbench";
+import { isTree, put, type Check, type Path, type Tree } from "../../lib/recipe";
+
+export const field = "min-h-10 w-full rounded-md border border-hairline bg-sheet px-2.5 text-base text-ink";
+
+type Schema = Tree & { type?: string | string[]; enum?: unknown[]; minimum?: number; maximum?: number; exclusiveMinimum?: number; properties?: Record<string, Schema>; items?: Schema; description?: string };
+
+const words = (name: string) => name.replaceAll("_", " ");
+
+/** The settings of a check as a form, made from its kind's schema: first those that are set or must be, then the others. */
+export function CheckForm({ check, kind, datums, change, problems, readings }: { check: Check; kind: KindInfo | undefined; datums: string[]; change: (c: Check) => void; problems: (field: string) => string | undefined; readings: Record<string, number> }) {
+  const set = (path: Path, v: unknown) => change(put(check, path, v));
+  const schema = (kind?.schema ?? {}) as Schema;
+  const all = kind?.fields ?? [];
+  const must = (schema["required"] as string[] | undefined) ?? [];
+  const first = all.filter((f) => must.includes(f) || check[f] !== undefined);
+  const more = all.filter((f) => !first.includes(f));
+  const one = (name: string) => (
+    <Field key={name} name={name} schema={schema.properties?.[name] ?? {}} value={check[name]} preset={kind?.defaults[name]} problem={problems(name)} set={(v) => set([name], v)} />
+  );
+  return (
+    <form aria-label={`Settings of ${check.id}`} onSubmit={(e) => e.preventDefault()} className="flex flex-col gap-3 px-4 py-3">
+      <p className="m-0 text-sm text-ink-2">{kind?.doc}</p>
+      <div className="grid grid-cols-2 gap-3">
+        <Labeled text="Name" problem={problems("id")}>
+          {(id) => <Text id={id} value={check.id} set={(v) => set(["id"], v)} />}
+        </Labeled>
+        {!check.kind.startsWith("logic.") && (
+          <Labeled text="Rides on" problem={problems("on")}>
+            {(id) => (
+              <select id={id} className={field} value={check.on ?? ""} onChange={(e) => set(["on"], e.target.value || undefined)}>
+                <option value="">fixed in the frame</option>
+                {datums.filter((d) => d !== check.id).map((d) => (
+                  <option key={d}>{d}</option>
+                ))}
+              </select>
+            )}
+          </Labeled>
+        )}
+      </div>
+      {first.map(one)}
+      {kind && kind.measures.length > 0 && <Limits check={check} kind={kind} set={set} readings={readings} problems={problems} />}
+      <details className="border-t border-hairline pt-2">
+        <summary className="cursor-pointer py-1 text-base font-medium">More settings</summary>
+        <div className="mt-2 flex flex-col gap-3">
+          {more.map(one)}
+          <label className="flex items-center gap-2 text-base">
+            <input type="checkbox" className="h-5 w-5" checked={check["measure_only"] === true} onChange={(e) => set(["measure_only"], e.target.checked || undefined)} />
+            Only measure, do not decide
+          </label>
+          {kind?.measures.some((m) => m.unit === "px") && (
+            <label className="flex items-center gap-2 text-base">
+              <input type="checkbox" className="h-5 w-5" checked={check["unit"] === "mm"} onChange={(e) => set(["unit"], e.target.checked ? "mm" : undefined)} />
+              Lengths in millimeters
+            </label>
+          )}
+          <Labeled text="Where its region hangs out of the picture">
+            {(id) => (
+              <select id={id} className={field} value={typeof check["outside"] === "string" ? check["outside"] : ""} onChange={(e) => set(["outside"], e.target.value || undefined)}>
+                <option value="">it is a fault</option>
+                <option value="fail">the check fails</option>
+                <option value="judge">what can be seen is judged</option>
+              </select>
+            )}
+          </Labeled>
+        </div>
+      </details>
+    </form>
+  );
+}
+
+function Limits({ check, kind, set, readings, problems }: { check: Check; kind: KindInfo; set: (path: Path, v: unknown) => void; readings: Record<string, number>; problems: (field: string) => string | undefined }) {
+  const limits = isTree(check["limits"]) ? check["limits"] : {};
+  const bound = (name: string, end: "least" | "most", v: number | undefined) => {
+    const was = isTree(limits[name]) ? limits[name] : {};
+    let next: Tree = { ...was, [end]: v };
+    if (typeof was["nominal"] === "number" && typeof was["tolerance"] === "number") next = { least: was["nominal"] - was["tolerance"], most: was["nominal"] + was["tolerance"], [end]: v };
+    for (const k of Object.keys(next)) if (next[k] === undefined) delete next[k];
+    const all: Tree = { ...limits };
+    if (Object.keys(next).length) all[name] = next;
+    else delete all[name];
+    set(["limits"], Object.keys(all).length ? all : undefined);
+  };
+  const at = (name: string, end: "least" | "most"): number | undefined => {
+    const l = limits[name];
+    if (!isTree(l)) return undefined;
+    if (typeof l["nominal"] === "number" && typeof l["tolerance"] === "number") return l["nominal"] + (end === "least" ? -l["tolerance"] : l["tolerance"]);
+    return typeof l[end] === "number" ? l[end] : undefined;
+  };
+  return (
+    <fieldset className="m-0 border-0 border-t border-hairline p-0 pt-2">
+      <legend className="sr-only">Limits</legend>
+      <div className="grid grid-cols-[1fr_4.5rem_5rem_5rem] items-center gap-x-2 gap-y-1.5 text-sm">
+        <span className="text-base font-medium">Limits</span>
+        <span className="text-right text-ink-2">now</span>
+        <span className="text-ink-2">at least</span>
+        <span className="text-ink-2">at most</span>
+        {kind.measures.map((m) => (
+          <div key={m.name} className="contents">
+            <span title={m.doc}>
+              {words(m.name)} <span className="text-ink-2">{m.unit === "px" && check["unit"] === "mm" ? "mm" : m.unit === "deg" ? "°" : m.unit}</span>
+            </span>
+            <span className="text-right font-semibold">{readings[m.name] === undefined ? "–" : Number(readings[m.name]!.toPrecision(4))}</span>
+            {(["least", "most"] as const).map((end) => (
+              <Num key={end} label={`${words(m.name)} ${end === "least" ? "at least" : "at most"}`} value={at(m.name, end)} set={(v) => bound(m.name, end, v)} />
+            ))}
+            {problems(`limits/${m.name}`) && <p className="col-span-4 m-0 text-sm text-reject">{problems(`limits/${m.name}`)}</p>}
+          </div>
+        ))}
+      </div>
+    </fieldset>
+  );
+}
+
+function Labeled({ text, hint, problem, children }: { text: string; hint?: string; problem?: string; children: (id: string) => React.ReactNode }) {
+  const id = useId();
+  return (
+    <div className="flex min-w-0 flex-col gap-1">
+      <label htmlFor={id} className="text-sm text-ink-2" title={hint}>
+        {text}
+      </label>
+      {children(id)}
+      {problem && <p className="m-0 text-sm text-reject">{problem}</p>}
+    </div>
+  );
+}
+
+/** What is being typed: it begins with the value, and follows it when that changes from elsewhere. */
+export function useTyped(value: string, same: (typed: string) => boolean = () => false): [string, (typed: string) => void] {
+  const [state, setState] = useState({ value, typed: value });
+  if (state.value !== value) setState({ value, typed: same(state.typed) ? state.typed : value });
+  return [state.typed, (typed) => setState({ value, typed })];
+}
+
+/** A text that takes effect when one leaves it or presses Enter: half a name is none. */
+function Text({ id, value, set }: { id?: string; value: string; set: (v: string) => void }) {
+  const [now, setNow] = useTyped(value);
+  const done = () => now !== value && set(now);
+  return <input id={id} className={field} value={now} onChange={(e) => setNow(e.target.value)} onBlur={done} onKeyDown={(e) => e.key === "Enter" && done()} />;
+}
+
+/** A number that may be absent. */
+export function Num({ id, label, value, preset, set, step }: { id?: string; label?: string; value: number | undefined; preset?: unknown; set: (v: number | undefined) => void; step?: number }) {
+  const [text, setText] = useTyped(value === undefined ? "" : String(Math.round(value * 1e6) / 1e6), (typed) => typed !== "" && Number(typed) === value);
+  return (
+    <input
+      id={id}
+      aria-label={label}
+      inputMode="decimal"
+      type="number"
+      step={step ?? "any"}
+      className={field}
+      value={text}
+      placeholder={typeof preset === "number" ? String(preset) : ""}
+      onChange={(e) => {
+        setText(e.target.value);
+        const v = e.target.valueAsNumber;
+        if (e.target.value === "") set(undefined);
+        else if (Number.isFinite(v)) set(v);
+      }}
+    />
+  );
+}
+
+/** One setting, by what its schema says it is. */
+function Field({ name, schema, value, preset, problem, set }: { name: string; schema: Schema; value: unknown; preset: unknown; problem?: string; set: (v: unknown) => void }) {
+  const label = words(name);
+  const type = Array.isArray(schema.type) ? schema.type[0] : schema.type;
+  const props = schema.properties ?? {};
+  if (props["rect"] || props["circle"]) return <RegionField label={label} value={value} problem={problem} set={set} />;
+  if (schema.enum)
+    return (
+      <Labeled text={label} hint={schema.description} problem={problem}>
+        {(id) => (
+          <select id={id} className={field} value={typeof value === "string" ? value : ""} onChange={(e) => set(e.target.value || undefined)}>
+            <option value="">{typeof preset === "string" && preset ? preset : "–"}</option>
+            {schema.enum?.filter((v) => v !== preset).map((v) => (
+              <option key={String(v)}>{String(v)}</option>
+            ))}
+          </select>
+        )}
+      </Labeled>
+    );
+  if (type === "boolean")
+    return (
+      <label className="flex items-center gap-2 text-base" title={schema.description}>
+        <input type="checkbox" className="h-5 w-5" checked={value === undefined ? preset === true : value === true} onChange={(e) => set(e.target.checked)} />
+        {label}
+      </label>
+    );
+  if (type === "number" || type === "integer") {
+    const [lo, hi] = [schema.minimum ?? schema.exclusiveMinimum, schema.maximum];
+    const step = type === "integer" ? 1 : undefined;
+    const now = typeof value === "number" ? value : typeof preset === "number" ? preset : undefined;
+    return (
+      <Labeled text={label} hint={schema.description} problem={problem}>
+        {(id) => (
+          <div className="grid grid-cols-[1fr_5.5rem] items-center gap-3">
+            {lo !== undefined && hi !== undefined && hi - lo <= 360 ? (
+              <input type="range" aria-label={`${label}, slider`} className="w-full accent-(--accent)" min={lo} max={hi} step={step ?? (hi - lo) / 200} value={now ?? lo} onChange={(e) => set(e.target.valueAsNumber)} />
+            ) : (
+              <span />
+            )}
+            <Num id={id} value={typeof value === "number" ? value : undefined} preset={preset} set={set} step={step} />
+          </div>
+        )}
+      </Labeled>
+    );
+  }
+  if (type === "string")
+    return (
+      <Labeled text={label} hint={schema.description} problem={problem}>
+        {(id) => <Text id={id} value={typeof value === "string" ? value : ""} set={(v) => set(v || undefined)} />}
+      </Labeled>
+    );
+  if (type === "object" && (props["least"] || props["most"])) {
+    const v = isTree(value) ? value : {};
+    const end = (e: "least" | "most", n: number | undefined) => {
+      const next = put(v, [e], n);
+      set(Object.keys(next).length ? next : undefined);
+    };
+    return (
+      <Labeled text={label} hint={schema.description} problem={problem}>
+        {(id) => (
+          <div id={id} className="grid grid-cols-2 gap-3">
+            {(["least", "most"] as const).map((e) => (
+              <label key={e} className="flex items-center gap-2 text-sm text-ink-2">
+                {e}
+                <Num value={typeof v[e] === "number" ? v[e] : undefined} set={(n) => end(e, n)} />
+              </label>
+            ))}
+          </div>
+        )}
+      </Labeled>
+    );
+  }
+  if (type === "object" && Object.keys(props).length > 0 && value !== undefined && isTree(value))
+    return (
+      <fieldset className="m-0 flex flex-col gap-2 rounded-md border border-hairline p-2.5">
+        <legend className="px-1 text-sm text-ink-2" title={schema.description}>
+          {label}
+        </legend>
+        {Object.entries(props).map(([k, s]) => (
+          <Field key={k} name={k} schema={s} value={value[k]} preset={undefined} set={(v) => set(put(value, [k], v))} />
+        ))}
+      </fieldset>
+    );
+  if (type === "object" && Object.keys(props).length > 0)
+    return (
+      <label className="flex items-center gap-2 text-base" title={schema.description}>
+        <input type="checkbox" className="h-5 w-5" checked={false} onChange={() => set({})} />
+        {label}
+      </label>
+    );
+  return <Plain label={label} hint={schema.description} value={value} problem={problem} set={set} />;
+}
+
+/** Lists and other values as text: numbers and words with commas between, or JSON. */
+function Plain({ label, hint, value, problem, set }: { label: string; hint?: string; value: unknown; problem?: string; set: (v: unknown) => void }) {
+  const simple = value === undefined || (Array.isArray(value) && value.every((v) => typeof v === "number" || typeof v === "string"));
+  const text = value === undefined ? "" : simple ? (value as unknown[]).join(", ") : JSON.stringify(value);
+  const [now, setNow] = useTyped(text);
+  const [wrong, setWrong] = useState("");
+  const done = () => {
+    if (now === text) return;
+    setWrong("");
+    if (now.trim() === "") return set(undefined);
+    if (/^[[{]/.test(now.trim())) {
+      try {
+        return set(JSON.parse(now));
+      } catch {
+        return setWrong("The brackets do not close.");
+      }
+    }
+    const parts = now.split(",").map((v) => v.trim());
+    set(parts.every((v) => v !== "" && Number.isFinite(Number(v))) ? parts.map(Number) : parts);
+  };
+  return (
+    <Labeled text={label} hint={hint} problem={wrong || problem}>
+      {(id) => <input id={id} className={`${field} font-mono text-sm`} value={now} onChange={(e) => setNow(e.target.value)} onBlur={done} onKeyDown={(e) => e.key === "Enter" && done()} />}
+    </Labeled>
+  );
+}
+
+const regionForms: Record<string, (cx: number, cy: number, w: number, h: number) => Tree> = {
+  rect: (cx, cy, w, h) => ({ rect: [cx - w / 2, cy - h / 2, w, h] }),
+  circle: (cx, cy, w, h) => ({ circle: [cx, cy, Math.min(w, h) / 2] }),
+  ring: (cx, cy, w, h) => ({ ring: [cx, cy, Math.min(w, h) / 4, Math.min(w, h) / 2] }),
+  polygon: (cx, cy, w, h) => ({
+    polygon: [
+      [cx - w / 2, cy - h / 2],
+      [cx + w / 2, cy - h / 2],
+      [cx + w / 2, cy + h / 2],
+      [cx - w / 2, cy + h / 2],
+    ],
+  }),
+};
+
+/** Center and size of a region, whatever its form. */
+function extent(v: Tree): [number, number, number, number] {
+  const n = (k: string) => v[k] as number[];
+  if (Array.isArray(v["rect"])) return [n("rect")[0]! + n("rect")[2]! / 2, n("rect")[1]! + n("rect")[3]! / 2, n("rect")[2]!, n("rect")[3]!];
+  if (Array.isArray(v["circle"])) return [n("circle")[0]!, n("circle")[1]!, 2 * n("circle")[2]!, 2 * n("circle")[2]!];
+  if (Array.isArray(v["ring"])) return [n("ring")[0]!, n("ring")[1]!, 2 * n("ring")[3]!, 2 * n("ring")[3]!];
+  if (Array.isArray(v["polygon"])) {
+    const xs = (v["polygon"] as number[][]).map((q) => q[0]!);
+    const ys = (v["polygon"] as number[][]).map((q) => q[1]!);
+    const [x0, x1, y0, y1] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)];
+    return [(x0 + x1) / 2, (y0 + y1) / 2, x1 - x0, y1 - y0];
+  }
+  return [320, 240, 120, 80];
+}
+
+/** A region: its form here, its place on the picture. Holes are added and taken away here. */
+function RegionField({ label, value, problem, set }: { label: string; value: unknown; problem?: string; set: (v: unknown) => void }) {
+  const v = isTree(value) ? value : undefined;
+  const form = v ? (Object.keys(regionForms).find((f) => v[f] !== undefined) ?? "mask") : "";
+  const holes = v && Array.isArray(v["without"]) ? (v["without"] as Tree[]) : [];
+  const to = (next: string) => {
+    if (next === "") return set(undefined);
+    const e = extent(v ?? {}).map(Math.round) as [number, number, number, number];
+    set({ ...regionForms[next]!(...e), ...(holes.length ? { without: holes } : {}) });
+  };
+  const hole = () => {
+    const [cx, cy, w, h] = extent(v ?? {});
+    set({ ...v, without: [...holes, { circle: [Math.round(cx), Math.round(cy), Math.max(3, Math.round(Math.min(w, h) / 8))] }] });
+  };
+  return (
+    <Labeled text={label} problem={problem}>
+      {(id) => (
+        <div className="flex items-center gap-2">
+          <select id={id} className={field} value={form} onChange={(e) => to(e.target.value)}>
+            <option value="">none</option>
+            {Object.keys(regionForms).map((f) => (
+              <option key={f} value={f}>
+                {f === "rect" ? "rectangle" : f}
+              </option>
+            ))}
+            {form === "mask" && <option value="mask">brush</option>}
+          </select>
+          {v && (
+            <button type="button" className="min-h-10 shrink-0 rounded-md border border-hairline bg-sheet px-3 text-sm hover:bg-wash" onClick={hole}>
+              Add a hole
+            </button>
+          )}
+          {holes.length > 0 && (
+            <button type="button" className="min-h-10 shrink-0 rounded-md border border-hairline bg-sheet px-3 text-sm hover:bg-wash" onClick={() => set(put(v, ["without"], holes.length > 1 ? holes.slice(0, -1) : undefined))}>
+              − {holes.length}
+            </button>
+          )}
+        </div>
+      )}
+    </Labeled>
+  );
+}

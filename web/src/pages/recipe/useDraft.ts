@@ -1,0 +1,115 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useState } from "react";
+import { ServiceError } from "../../api/client";
+import { draft as fetchDraft, saveDraft, tryDraft, type Choice, type Draft, type Key, type Tried } from "../../api/workbench";
+import { begun, changed, redone, undone, type History, type Tree } from "../../lib/recipe";
+
+/** The name under which this browser's person signs. */
+export const myName = (): string => localStorage.getItem("who") ?? "";
+export const sign = (who: string): void => localStorage.setItem("who", who);
+
+export interface Editing {
+  draft: Draft;
+  tree: Tree;
+  dirty: boolean;
+  canUndo: boolean;
+  canRedo: boolean;
+  /** Changes the tree; a passing change, as while dragging, is no step of the history. */
+  change: (tree: Tree, passing?: boolean) => void;
+  undo: () => void;
+  redo: () => void;
+  save: () => Promise<boolean>;
+  saving: boolean;
+  /** What keeps a save from happening; a conflict has the name of what was kept. */
+  trouble: { text: string; kept?: string } | null;
+  /** Takes the other one's draft, or goes on with mine over it. */
+  settle: (mine: boolean) => void;
+}
+
+/** A draft that is being edited: with undo, saved on request, never over somebody else's. */
+export function useDraft(k: Key) {
+  const client = useQueryClient();
+  const name = ["draft", k.product, k.role];
+  const got = useQuery({ queryKey: name, queryFn: () => fetchDraft(k), staleTime: Infinity });
+  const [state, setState] = useState<{ of: string; tag: string; saved: string; steps: History<Tree>; passing: Tree | null } | null>(null);
+  const [saving, setSaving] = useState(false);
+  const [trouble, setTrouble] = useState<Editing["trouble"]>(null);
+  const id = `${k.product}/${k.role}`;
+  const load = useCallback((d: Draft) => setState({ of: `${d.product}/${d.role}`, tag: d.tag, saved: JSON.stringify(d.tree), steps: begun(d.tree as Tree), passing: null }), []);
+  if (got.data && state?.of !== id) load(got.data);
+
+  const ready = got.data && state && state.of === id;
+  const tree = state?.passing ?? state?.steps.now ?? {};
+  const save = async (tag = state?.tag ?? "") => {
+    if (!state) return false;
+    setSaving(true);
+    setTrouble(null);
+    try {
+      const d = await saveDraft(k, state.steps.now, tag, myName());
+      client.setQueryData(name, d);
+      setState((s) => s && { ...s, tag: d.tag, saved: JSON.stringify(state.steps.now) });
+      void client.invalidateQueries({ queryKey: ["recipes"] });
+      return true;
+    } catch (e) {
+      setTrouble({ text: e instanceof Error ? e.message : String(e), kept: e instanceof ServiceError && e.problem.status === 412 ? (e.problem.kept ?? "") : undefined });
+      return false;
+    } finally {
+      setSaving(false);
+    }
+  };
+  const editing: Editing | null = ready
+    ? {
+        draft: got.data,
+        tree,
+        dirty: JSON.stringify(tree) !== state.saved,
+        canUndo: state.steps.past.length > 0,
+        canRedo: state.steps.future.length > 0,
+        change: (t, passing = false) => setState((s) => s && (passing ? { ...s, passing: t } : { ...s, passing: null, steps: changed(s.steps, t) })),
+        undo: () => setState((s) => s && { ...s, passing: null, steps: undone(s.steps) }),
+        redo: () => setState((s) => s && { ...s, passing: null, steps: redone(s.steps) }),
+        save: () => save(),
+        saving,
+        trouble,
+        settle: (mine) => {
+          setTrouble(null);
+          void fetchDraft(k).then((d) => {
+            client.setQueryData(name, d);
+            if (mine) void save(d.tag);
+            else load(d);
+          });
+        },
+      }
+    : null;
+  return { query: got, editing };
+}
+
+/** What the tree says of a picture, always of the newest tree that has an answer; while one is asked for, later ones wait. */
+export function useTried(k: Key, tree: Tree | undefined, on: Choice): { tried: Tried | null; pending: boolean; error: unknown } {
+  const [tried, setTried] = useState<Tried | null>(null);
+  const [error, setError] = useState<unknown>(null);
+  const [asked, setAsked] = useState("");
+  const want = tree ? JSON.stringify([k, tree, on]) : "";
+  useEffect(() => {
+    if (!want) return;
+    const stop = new AbortController();
+    const wait = setTimeout(() => {
+      const [key, t, choice] = JSON.parse(want) as [Key, Tree, Choice];
+      tryDraft(key, t, choice, stop.signal)
+        .then((r) => {
+          setTried(r);
+          setError(null);
+          setAsked(want);
+        })
+        .catch((e: unknown) => {
+          if (stop.signal.aborted) return;
+          setError(e);
+          setAsked(want);
+        });
+    }, 40);
+    return () => {
+      clearTimeout(wait);
+      stop.abort();
+    };
+  }, [want]);
+  return { tried, pending: asked !== want, error };
+}
