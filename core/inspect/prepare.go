@@ -50,9 +50,8 @@ type route struct {
 
 // TeachError is a check that cannot be taught.
 type TeachError struct {
-	Index int // of the check in the document
-	ID    string
-	Err   error
+	ID  string
+	Err error
 }
 
 func (e *TeachError) Error() string { return "check " + e.ID + " cannot be taught: " + e.Err.Error() }
@@ -102,7 +101,7 @@ func PrepareWith(cache *Cache, r *recipe.Recipe) (*Plan, error) {
 			t := check.Teaching{Picture: ref, Reference: luma, Expressions: rules, File: func(name string) (raster.Picture, error) { return picture(cache, r, name) }}
 			taught, err := k.Teach(&t, c.Settings)
 			if err != nil {
-				return nil, &TeachError{i, c.ID, err}
+				return nil, &TeachError{c.ID, err}
 			}
 			l = &lesson{taught, t.Marks, t.Warnings}
 			if keeps {

@@ -5,6 +5,7 @@ import (
 	"cmp"
 	"encoding/json"
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -64,7 +65,12 @@ func (r *Reader) build(t *tree) (*Document, Problems) {
 	}
 	b := &builder{reader: r, tree: t, doc: &doc}
 	for i, c := range root["checks"].([]any) {
-		b.check(i, c.(object))
+		if c := c.(object); c["off"] == true {
+			id, _ := c["id"].(string)
+			b.off = append(b.off, id)
+		} else {
+			b.check(i, c)
+		}
 	}
 	b.riding()
 	b.reference()
@@ -78,7 +84,8 @@ type builder struct {
 	reader   *Reader
 	tree     *tree
 	doc      *Document
-	source   []int // by check of the document: its number in the text, which copies share
+	off      []string // ids of checks that are left out
+	source   []int    // by check of the document: its number in the text, which copies share
 	problems Problems
 }
 
@@ -91,7 +98,7 @@ func (b *builder) check(i int, fields object) {
 	var c Check
 	shared, own := object{}, object{}
 	for k, v := range fields {
-		if k == "copies" {
+		if k == "copies" || k == "off" {
 			continue
 		}
 		if slices.Contains(common, k) {
@@ -157,11 +164,14 @@ func (b *builder) riding() {
 			for _, x := range b.doc.Checks {
 				ids = append(ids, x.ID)
 			}
-			remedy := "name a check of this recipe"
+			what, remedy := "there is no check "+c.On, "name a check of this recipe"
 			if n := nearest(c.On, ids); n != "" {
 				remedy = "did you mean " + n + "?"
 			}
-			b.problem(at, "there is no check "+c.On, remedy)
+			if slices.Contains(b.off, c.On) {
+				what, remedy = c.On+" is switched off", "switch it on, or let this check ride on another"
+			}
+			b.problem(at, what, remedy)
 			continue
 		}
 		if k, _ := b.reader.kinds.Find(d.Kind); !k.Datum {
@@ -194,15 +204,25 @@ func (b *builder) rules() {
 		b.problem("", err.Error(), "")
 		return
 	}
+	compile := func(at, source string) {
+		_, err := env.CompileBool(source)
+		if err == nil {
+			return
+		}
+		what, remedy, _ := strings.Cut(err.Error(), "; ")
+		for _, id := range b.off {
+			if regexp.MustCompile(`\b` + id + `\.`).MatchString(source) {
+				what, remedy = "it asks for "+id+", which is switched off", "switch that on, or take it out of the rule"
+			}
+		}
+		b.problem(at, what, remedy)
+	}
 	for i, route := range b.doc.Routes {
 		at := fmt.Sprintf("/routes/%d", i)
 		if route.To == Pass {
 			b.problem(at+"/to", "a rule cannot send items to pass", "items pass when no check of the verdict fails; set measure_only on a check that should not decide")
 		}
-		if _, err := env.CompileBool(route.When); err != nil {
-			what, remedy, _ := strings.Cut(err.Error(), "; ")
-			b.problem(at+"/when", what, remedy)
-		}
+		compile(at+"/when", route.When)
 	}
 	for i, c := range b.doc.Checks {
 		w, ok := c.Settings.(interface{ Expressions() map[string]string })
@@ -210,10 +230,7 @@ func (b *builder) rules() {
 			continue
 		}
 		for field, source := range w.Expressions() {
-			if _, err := env.CompileBool(source); err != nil {
-				what, remedy, _ := strings.Cut(err.Error(), "; ")
-				b.problem(fmt.Sprintf("/checks/%d/%s", b.source[i], field), what, remedy)
-			}
+			compile(fmt.Sprintf("/checks/%d/%s", b.source[i], field), source)
 		}
 	}
 }

@@ -149,6 +149,7 @@ func checkSchema(k check.Kind, limits object) object {
 	}
 	props["id"], props["kind"] = true, true
 	props["on"] = object{"type": "string", "pattern": idPattern, "description": "Id of the datum that the check rides on; fixed in the frame if absent"}
+	props["off"] = object{"type": "boolean", "description": "Leave the check out, as if it were not there"}
 	props["measure_only"] = object{"type": "boolean", "description": "Leave the check out of the item's verdict"}
 	props["outside"] = object{
 		"enum":        []any{string(check.OutsideFault), string(check.OutsideFail), string(check.OutsideJudge)},

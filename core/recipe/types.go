@@ -53,7 +53,7 @@ type Check struct {
 }
 
 // common names the fields that every check has beside its kind's settings.
-var common = []string{"id", "kind", "on", "measure_only", "outside", "unit", "limits", "copies"}
+var common = []string{"id", "kind", "off", "on", "measure_only", "outside", "unit", "limits", "copies"}
 
 // Copies puts a check in a row or a grid: as many copies, each step farther to the right
 // and downwards, called id_1, id_2, … row by row.

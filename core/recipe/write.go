@@ -35,7 +35,7 @@ func Tree(text []byte) (map[string]any, error) {
 var (
 	rootOrder    = []string{"ricetta", "product", "role", "base", "note", "picture", "checks", "routes", "change"}
 	pictureOrder = []string{"kind", "reference", "mm_per_px"}
-	checkOrder   = []string{"id", "kind", "on", "measure_only", "outside", "unit"}
+	checkOrder   = []string{"id", "kind", "off", "on", "measure_only", "outside", "unit"}
 	lastOfCheck  = []string{"limits", "copies"}
 )
 
@@ -199,4 +199,10 @@ func text(s string) string {
 	return strings.NewReplacer(`\u003c`, "<", `\u003e`, ">", `\u0026`, "&").Replace(out.String())
 }
 
-func key(s string) string { return text(s) }
+// key writes the name of a field; on and off are fields of checks.
+func key(s string) string {
+	if s == "on" || s == "off" {
+		return s
+	}
+	return text(s)
+}

@@ -131,3 +131,21 @@ func TestDiffSaysItInWords(t *testing.T) {
 		"the picture reference.png is another one",
 	}, words)
 }
+
+func TestSwitchedOffChecksAreLeftOut(t *testing.T) {
+	text, err := os.ReadFile("../../demo/recipes/pencil-tin-12/recipe.yaml")
+	require.NoError(t, err)
+	off := func(id string) string {
+		return strings.Replace(string(text), "- id: "+id, "- off: true\n    id: "+id, 1)
+	}
+	d, err := inspect.Reader.Parse([]byte(off("colors")))
+	require.NoError(t, err)
+	assert.Nil(t, d.Find("colors"))
+	assert.Len(t, d.Checks, 3)
+	_, err = inspect.Reader.Parse([]byte(off("tin")))
+	assert.ErrorContains(t, err, "tin is switched off; switch it on, or let this check ride on another")
+	_, err = inspect.Reader.Parse([]byte(off("way_up")))
+	assert.ErrorContains(t, err, "it asks for way_up, which is switched off")
+	_, err = inspect.Reader.Parse([]byte(strings.Replace(off("colors"), "off: true", "off: perhaps", 1)))
+	assert.Error(t, err)
+}

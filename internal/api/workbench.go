@@ -295,7 +295,7 @@ type Tried struct {
 
 // TaughtWarning is a warning of teaching.
 type TaughtWarning struct {
-	Check string `json:"check" required:"true"`
+	Check string `required:"true" json:"check"`
 	Text  string `json:"text" required:"true"`
 }
 

@@ -5,6 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"path/filepath"
+	"slices"
+	"strings"
 
 	"ricetta/core/inspect"
 	"ricetta/core/raster"
@@ -34,12 +36,24 @@ func (b *Book) Ready(k Key, tree map[string]any) (*inspect.Plan, error) {
 	p, err := inspect.PrepareWith(b.cache, r)
 	var t *inspect.TeachError
 	if errors.As(err, &t) {
-		return nil, recipe.Problems{{Field: fmt.Sprintf("checks/%d", t.Index), What: t.Err.Error()}}
+		return nil, recipe.Problems{{Field: fmt.Sprintf("checks/%d", placeOf(whole, t.ID)), What: t.Err.Error()}}
 	}
 	if err != nil {
 		return nil, recipe.Problems{{What: err.Error()}}
 	}
 	return p, nil
+}
+
+// placeOf is the number of a check in a tree; a copy is where it was made from.
+func placeOf(tree map[string]any, id string) int {
+	ids := checkIDs(tree)
+	if i := slices.Index(ids, id); i >= 0 {
+		return i
+	}
+	if n := strings.LastIndexByte(id, '_'); n > 0 {
+		return max(slices.Index(ids, id[:n]), 0)
+	}
+	return 0
 }
 
 // Trial runs a draft, or a tree that is not saved yet, over the recipe's samples.

@@ -1,6 +1,8 @@
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
-import { item as fetchItem, items, pictureURL } from "../api/client";
+import { item as fetchItem, items, pictureURL, type ItemDetail } from "../api/client";
+import { sampleOfItem } from "../api/workbench";
 import { short, when } from "../lib/format";
 import { faultWords } from "../lib/verdict";
 import { Findings } from "../ui/findings";
@@ -68,6 +70,7 @@ export function ItemPage() {
                 <Button aria-pressed={overlays} onClick={toggleAll} hint={overlays ? "Hide overlays" : "Show overlays"} shortcut="o">
                   Overlays {overlays ? "on" : "off"}
                 </Button>
+                <ToSamples key={it.id} item={it} />
                 <a href={pictureURL(it.id, "full")} download={`${it.id}.png`} className="inline-flex min-h-11 items-center rounded-md border border-hairline bg-sheet px-4 text-base font-medium text-ink no-underline hover:bg-wash">
                   Save picture
                 </a>
@@ -91,6 +94,39 @@ export function ItemPage() {
         </aside>
       </div>
     </>
+  );
+}
+
+/** Makes the item's picture a sample of its recipe, and leads to trying the draft on it. */
+function ToSamples({ item }: { item: ItemDetail }) {
+  const [said, setSaid] = useState("");
+  const k = { product: item.product, role: item.role };
+  const client = useQueryClient();
+  if (!item.product) return null;
+  const add = (label: string) =>
+    sampleOfItem(k, item.id, label)
+      .then(() => setSaid(`A sample now, ${label}`))
+      .catch((x: unknown) => setSaid(x instanceof Error ? x.message : String(x)))
+      .finally(() => void client.invalidateQueries({ queryKey: ["samples", k.product, k.role] }));
+  if (said)
+    return (
+      <span className="flex items-center gap-3 text-base">
+        <span role="status">{said}</span>
+        <Link to={`/recipes/${k.product}/${k.role}/checks?picture=${encodeURIComponent(`item:${item.id}`)}`} className="text-accent-text underline">
+          Try the draft on it
+        </Link>
+      </span>
+    );
+  const labels = ["good", "bad", ...item.findings.filter((f) => f.outcome === "failed").map((f) => `bad: ${f.check}`), "rework", "unlabeled"];
+  return (
+    <select aria-label="Add to the samples" className="min-h-11 rounded-md border border-hairline bg-sheet px-3 text-base font-medium text-ink" value="" onChange={(e) => e.target.value && void add(e.target.value)}>
+      <option value="">Add to samples…</option>
+      {labels.map((l) => (
+        <option key={l} value={l}>
+          as {l}
+        </option>
+      ))}
+    </select>
   );
 }
 

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { Copy, Plus, Trash2 } from "lucide-react";
+import { ArrowDown, ArrowUp, Copy, Plus, Power, Trash2 } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { useCallback, useState } from "react";
 import { draftPictureURL, kinds, samplePictureURL, samples, type Choice, type Key, type KindInfo, type Tried } from "../../api/workbench";
@@ -72,6 +72,13 @@ export function ChecksTab({ k, e, picture, setPicture }: { k: Key; e: Editing; p
     setChecks([...checks.slice(0, index + 1), moved, ...checks.slice(index + 1)]);
     setAt(index + 1);
   };
+  const toggle = () => check && setCheck(put(check, ["off"], check["off"] === true ? undefined : true));
+  const shift = (by: number) => {
+    const other = checks[index + by];
+    if (!check || !other || variant) return;
+    setChecks(checks.map((c, i) => (i === index ? other : i === index + by ? check : c)));
+    setAt(index + by);
+  };
   const order = riding(shown);
   const place = order.findIndex((o) => o.index === index);
   const step = (by: number) => {
@@ -125,7 +132,7 @@ export function ChecksTab({ k, e, picture, setPicture }: { k: Key; e: Editing; p
                   <Mark state={f && !wrong ? stateOf(f) : "not_judged"} size={18} />
                   <span className="min-w-0 flex-1">
                     <span className="block truncate font-mono text-sm">{c.id}</span>
-                    <span className="block truncate text-sm text-ink-2">{wrong ? "has a problem" : c.kind}</span>
+                    <span className="block truncate text-sm text-ink-2">{c["off"] === true ? "switched off" : wrong ? "has a problem" : c.kind}</span>
                   </span>
                 </button>
               </li>
@@ -174,13 +181,22 @@ export function ChecksTab({ k, e, picture, setPicture }: { k: Key; e: Editing; p
           <VariantForm e={e} />
         ) : check ? (
           <>
-            <div className="flex items-center gap-2 border-b border-hairline px-4 py-2">
+            <div className="flex items-center gap-1 border-b border-hairline px-4 py-2">
               <span className="min-w-0 flex-1 truncate font-mono text-sm text-ink-2">{check.kind}</span>
               {finding && <span className={`text-sm font-semibold ${colorOf(stateOf(finding))}`}>{findingWord(finding)}</span>}
-              <Button className="px-2!" hint="Copy this check" shortcut="d" aria-label="Copy this check" onClick={copy}>
+              <Button className="min-h-9! min-w-9! px-1.5!" hint="Earlier: the reason of an item is its first failed check" aria-label="Earlier" disabled={index === 0} onClick={() => shift(-1)}>
+                <ArrowUp size={18} aria-hidden />
+              </Button>
+              <Button className="min-h-9! min-w-9! px-1.5!" hint="Later" aria-label="Later" disabled={index === checks.length - 1} onClick={() => shift(1)}>
+                <ArrowDown size={18} aria-hidden />
+              </Button>
+              <Button className="min-h-9! min-w-9! px-1.5!" hint={check["off"] === true ? "Switch it on" : "Switch it off"} aria-label="On" aria-pressed={check["off"] !== true} onClick={toggle}>
+                <Power size={18} aria-hidden />
+              </Button>
+              <Button className="min-h-9! min-w-9! px-1.5!" hint="Copy this check" shortcut="d" aria-label="Copy this check" onClick={copy}>
                 <Copy size={18} aria-hidden />
               </Button>
-              <Button className="px-2!" hint="Take this check out" shortcut="Delete" aria-label="Take this check out" onClick={remove}>
+              <Button className="min-h-9! min-w-9! px-1.5!" hint="Take this check out" shortcut="Delete" aria-label="Take this check out" onClick={remove}>
                 <Trash2 size={18} aria-hidden />
               </Button>
             </div>
