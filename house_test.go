@@ -45,7 +45,7 @@ var mayImport = []struct{ folder, allowed string }{
 	{"cmd/ricetta", "internal/cli"},
 	{"internal/cli", "internal/app internal/workbench internal/client internal/api internal/figures internal/folder internal/plant internal/station core"},
 	{"internal/app", "internal/api internal/store internal/plant internal/station internal/workbench internal/folder internal/console demo core"},
-	{"internal/client", "internal/api internal/workbench core"},
+	{"internal/client", "internal/api internal/workbench internal/station core"},
 	{"internal/api", "internal/station internal/store internal/workbench internal/folder internal/console core"},
 	{"internal/console", "web"},
 	{"web", ""},

@@ -17,6 +17,7 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 	"github.com/swaggest/jsonschema-go"
 
+	"ricetta/internal/station"
 	"ricetta/internal/workbench"
 )
 
@@ -30,6 +31,8 @@ type Deps struct {
 	Hub           *Hub
 	// Truth is set when the lines are simulated.
 	Truth func() Truth
+	// KeepCamera keeps the settings of a station's camera for the next start.
+	KeepCamera func(stationID string, s station.CameraSettings) error
 	// Console serves the pages.
 	Console http.Handler
 	Log     *slog.Logger
@@ -43,6 +46,7 @@ type Server struct {
 	echo     *echo.Echo
 	openapi  []byte
 	previews previewCache
+	looks    looks
 }
 
 // mostBody bounds what a request may bring.
@@ -92,6 +96,12 @@ func (s *Server) routes(r *router) {
 	handle(r, "GET", "/stations/:id/latest", operation{id: "latestItem", summary: "The last item with its findings", tag: "stations", errors: []int{404}}, s.latestItem)
 
 	handle(r, "POST", "/stations/:id/use", operation{id: "useRelease", summary: "Run the released revision of a product from the next item on; another product than before needs a stopped station", tag: "stations", errors: []int{403, 404, 409}}, s.useRelease)
+
+	handle(r, "GET", "/stations/:id/camera", operation{id: "showCamera", summary: "How the station's camera is set, and what it can", tag: "stations", errors: []int{404}}, s.showCamera)
+	handle(r, "PUT", "/stations/:id/camera", operation{id: "setCamera", summary: "Set the camera of a stopped station", tag: "stations", errors: []int{400, 403, 404, 409, 422}}, s.setCamera)
+	handle(r, "POST", "/stations/:id/camera/find/:what", operation{id: "findCamera", summary: "Find the best exposure or focus of a stopped station", tag: "stations", errors: []int{403, 404, 409, 422}}, s.findCamera)
+	handle(r, "POST", "/stations/:id/camera/look", operation{id: "look", summary: "Take a picture to look at, with its figures; it triggers no item", tag: "stations", errors: []int{403, 404, 502}}, s.look)
+	stream(r, "/stations/:id/camera/picture", operation{id: "lookPicture", summary: "The picture of the last look", tag: "stations", produces: "image/jpeg", errors: []int{404}}, s.lookPicture)
 
 	handle(r, "GET", "/items", operation{id: "listItems", summary: "Recorded items, newest first", tag: "items", errors: []int{400}}, s.listItems)
 	handle(r, "GET", "/items/:id", operation{id: "showItem", summary: "One item with its findings", tag: "items", errors: []int{404}}, s.showItem)

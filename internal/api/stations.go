@@ -16,6 +16,8 @@ type Control interface {
 	Start() error
 	Stop()
 	Use(*inspect.Plan) error
+	// Camera is what its pictures can be set up by; nil where there is nothing to set.
+	Camera() station.Camera
 }
 
 // StationRequest names a station.

@@ -34,6 +34,7 @@ type App struct {
 	store    *store.Store
 	hub      *api.Hub
 	book     *workbench.Book
+	cameras  *cameras
 	units    []*unit
 	server   *api.Server
 	listener net.Listener
@@ -50,6 +51,9 @@ func (u *unit) Start() error {
 	count, next := u.line.Count()
 	return u.Station.Start(count, next)
 }
+
+// Camera implements api.Control.
+func (u *unit) Camera() station.Camera { return u.line }
 
 // New builds the service. On an error, everything begun is closed again.
 func New(o Options) (a *App, err error) {
@@ -74,6 +78,9 @@ func New(o Options) (a *App, err error) {
 		return a, err
 	}
 	started := time.Now()
+	if a.cameras, err = loadCameras(o.DataDir); err != nil {
+		return a, err
+	}
 	var odd []error
 	if a.book, odd, err = workbench.Open(o.DataDir, a.store, time.Now); err != nil {
 		return a, err
@@ -92,7 +99,7 @@ func New(o Options) (a *App, err error) {
 		return a, err
 	}
 	deps := api.Deps{
-		Site: a.site.Name, Version: o.Version, Started: started, Book: a.book, Records: a.store,
+		Site: a.site.Name, Version: o.Version, Started: started, Book: a.book, KeepCamera: a.cameras.keep, Records: a.store,
 		Hub: a.hub, Truth: a.truth, Console: pages, Log: o.Log,
 	}
 	for _, u := range a.units {
@@ -129,6 +136,11 @@ func (a *App) build(c StationConfig) error {
 	lc.Station = c.ID
 	lc.Seed += uint64(lastSeq) // other tins than before the restart
 	line := plant.NewLine(lc)
+	if set, ok := a.cameras.by[c.ID]; ok {
+		if err := line.Set(set); err != nil {
+			a.opts.Log.Warn("a camera keeps the settings it is delivered with", "station", c.ID, "error", err)
+		}
+	}
 	s, err := station.New(c.Config, station.Parts{
 		Source: line, Outputs: line, Recorder: a.store, Listener: a.hub, Clock: time.Now,
 	}, lastSeq)

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"ricetta/internal/api"
+	"ricetta/internal/station"
 	"ricetta/internal/workbench"
 )
 
@@ -189,4 +190,19 @@ func (c *Client) Import(ctx context.Context, archive []byte) (out api.Draft, err
 // Use lets a station run what is released, of another product if one is named.
 func (c *Client) Use(ctx context.Context, id, product string) (out api.Station, err error) {
 	return out, c.tell(ctx, "POST", "/stations/"+url.PathEscape(id)+"/use", nil, nil, map[string]any{"product": product}, &out)
+}
+
+// Camera returns how a station's camera is set.
+func (c *Client) Camera(ctx context.Context, id string) (out api.CameraState, err error) {
+	return out, c.do(ctx, "GET", "/stations/"+url.PathEscape(id)+"/camera", nil, &out)
+}
+
+// SetCamera sets the camera of a stopped station.
+func (c *Client) SetCamera(ctx context.Context, id string, s station.CameraSettings) (out api.CameraState, err error) {
+	return out, c.tell(ctx, "PUT", "/stations/"+url.PathEscape(id)+"/camera", nil, nil, map[string]any{"settings": s}, &out)
+}
+
+// FindCamera finds the best exposure or focus of a stopped station.
+func (c *Client) FindCamera(ctx context.Context, id, what string) (out api.CameraState, err error) {
+	return out, c.do(ctx, "POST", "/stations/"+url.PathEscape(id)+"/camera/find/"+what, nil, &out)
 }

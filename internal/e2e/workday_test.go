@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ricetta/internal/station"
 	"ricetta/internal/workbench"
 )
 
@@ -23,6 +24,28 @@ func TestTheWorkday(t *testing.T) {
 	s := start(t, t.TempDir(), tapeLine)
 	k := workbench.Key{Product: "tape-roll-a", Role: "top"}
 	eval[bool](t, ctx, `window.faults = []; window.addEventListener("error", e => faults.push(String(e.message))); true`)
+
+	// The picture first: a dark one is set up by one press, which a running line refuses.
+	do(t, ctx, chromedp.Navigate(s.url+"/stations/line5-top/camera"))
+	shows(t, ctx, "Stop it to set exposure, gain, light and focus.")
+	_, err := s.SetCamera(t.Context(), "line5-top", station.CameraSettings{ExposureMS: 0.3, Light: 100, Focus: 50})
+	assert.Equal(t, 409, statusOf(t, err))
+	press(t, ctx, "Stop the station")
+	shows(t, ctx, "The belt stops while its camera is set.")
+	eval[bool](t, ctx, `[...document.querySelectorAll('[role="alertdialog"] button')].at(-1).click(); true`)
+	eventually(t, "the camera can be set", func() bool { return eval[bool](t, ctx, `!document.querySelector('#knob-gain_db').disabled`) })
+	_, err = s.SetCamera(t.Context(), "line5-top", station.CameraSettings{ExposureMS: 0.3, Light: 100, Focus: 50})
+	require.NoError(t, err)
+	_, err = s.SetCamera(t.Context(), "line5-top", station.CameraSettings{ExposureMS: 300, Light: 100, Focus: 50})
+	assert.ErrorContains(t, err, "out of the camera's range")
+	accessible(t, ctx)
+	press(t, ctx, "Find exposure")
+	eventually(t, "the exposure is found", func() bool {
+		c, err := s.Camera(t.Context(), "line5-top")
+		return err == nil && c.Settings.ExposureMS > 1 && !eval[bool](t, ctx, `document.body.innerText.includes("Looking…")`)
+	})
+	_, err = s.Start(t.Context(), "line5-top")
+	require.NoError(t, err)
 
 	// Begin with the picture of a good item.
 	do(t, ctx, chromedp.Navigate(s.url+"/recipes"))

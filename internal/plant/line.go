@@ -90,6 +90,7 @@ type Line struct {
 	score    Score
 	watched  int64 // first tin that the station saw, -1 before
 	ahead    rendering
+	settings station.CameraSettings
 
 	camera  chan *camera // one at a time
 	station *station.Station
@@ -98,7 +99,7 @@ type Line struct {
 // NewLine returns a line at rest.
 func NewLine(cfg LineConfig) *Line {
 	theStudio() // now, and not while the first tin waits
-	l := &Line{cfg: cfg, on: map[string]bool{}, score: newScore(), watched: -1, camera: make(chan *camera, 1)}
+	l := &Line{cfg: cfg, on: map[string]bool{}, score: newScore(), watched: -1, settings: delivered, camera: make(chan *camera, 1)}
 	l.camera <- new(camera)
 	return l
 }
@@ -120,13 +121,14 @@ type rendering struct {
 	done  <-chan raster.Picture
 }
 
-// render draws a tin in a goroutine of its own, one after the other.
+// render draws a tin in a goroutine of its own, one after the other. It needs the lock.
 func (l *Line) render(index int64) rendering {
 	done := make(chan raster.Picture, 1)
+	settings, moving := l.settings, l.permit
 	go func() {
 		c := <-l.camera
 		defer func() { l.camera <- c }()
-		done <- c.picture(l.Piece(index))
+		done <- developed(c.picture(l.Piece(index)), settings, l.cfg.Speed, moving, index)
 	}()
 	return rendering{index, done}
 }

@@ -4,6 +4,7 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { createBrowserRouter, Navigate, RouterProvider } from "react-router";
 import { NoAnswer } from "./api/client";
+import { CameraPage } from "./pages/camera";
 import { FloorPage } from "./pages/floor";
 import { ItemPage } from "./pages/item";
 import { ItemsPage } from "./pages/items";
@@ -33,6 +34,7 @@ const router = createBrowserRouter([
       { path: "/", element: <Navigate to="/floor" replace /> },
       { path: "/floor", element: <FloorPage /> },
       { path: "/stations/:id", element: <StationPage /> },
+      { path: "/stations/:id/camera", element: <CameraPage /> },
       { path: "/recipes", element: <RecipesPage /> },
       { path: "/recipes/:product/:role/:tab?", element: <RecipePage /> },
       { path: "/items", element: <ItemsPage /> },

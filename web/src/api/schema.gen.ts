@@ -519,6 +519,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/stations/{id}/camera": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the station's camera is set, and what it can */
+        get: operations["showCamera"];
+        /** Set the camera of a stopped station */
+        put: operations["setCamera"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/stations/{id}/camera/find/{what}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Find the best exposure or focus of a stopped station */
+        post: operations["findCamera"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/stations/{id}/camera/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a picture to look at, with its figures; it triggers no item */
+        post: operations["look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/stations/{id}/camera/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The picture of the last look */
+        get: operations["lookPicture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/stations/{id}/latest": {
         parameters: {
             query?: never;
@@ -633,6 +702,33 @@ export interface components {
             /** Format: date-time */
             started: string;
             version: string;
+        };
+        CameraSettings: {
+            /**
+             * Format: double
+             * @description How long light is gathered: longer is brighter, and smears what moves
+             */
+            exposure_ms: number;
+            /**
+             * Format: double
+             * @description Place of the lens, 0 to 100
+             */
+            focus: number;
+            /**
+             * Format: double
+             * @description Amplification: brighter, and noisier
+             */
+            gain_db: number;
+            /**
+             * Format: double
+             * @description Level of the light, percent
+             */
+            light: number;
+        };
+        CameraState: {
+            least: components["schemas"]["CameraSettings"];
+            most: components["schemas"]["CameraSettings"];
+            settings: components["schemas"]["CameraSettings"];
         };
         ChangeList: {
             changes: components["schemas"]["RecipeChange"][];
@@ -844,6 +940,40 @@ export interface components {
             /** @description Where the limits are written in the check; empty where the kind sets them itself */
             setting: string;
             unit: string;
+        };
+        Look: {
+            /**
+             * Format: double
+             * @description Share of pixels without detail in the light
+             */
+            burnt: number;
+            /**
+             * Format: double
+             * @description Share of pixels without detail in the dark
+             */
+            crushed: number;
+            /**
+             * Format: double
+             * @description Darkest part of the margin against the brightest, 1 for even light
+             */
+            evenness: number;
+            height: number;
+            /** @description Pixels of each brightness, 0 to 255 */
+            histogram: number[];
+            /** @description For the picture */
+            id: string;
+            /** Format: double */
+            mean: number;
+            /**
+             * Format: double
+             * @description Peaks at best focus
+             */
+            sharpness: number;
+            /** Format: double */
+            took_ms: number;
+            /** @description Brightness that one pixel in a hundred exceeds */
+            top: number;
+            width: number;
         };
         MarkJSON: {
             label?: string;
@@ -1080,6 +1210,9 @@ export interface components {
             };
             /** @description Who saves it */
             who?: string;
+        };
+        SetCameraRequest: {
+            settings: components["schemas"]["CameraSettings"];
         };
         Station: {
             counters: components["schemas"]["Counters"];
@@ -3105,6 +3238,302 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Station"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    showCamera: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the station */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CameraState"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setCamera: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the station */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["SetCameraRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CameraState"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    findCamera: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the station */
+                id: string;
+                what: "exposure" | "focus";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CameraState"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the station */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Look"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lookPicture: {
+        parameters: {
+            query?: {
+                /** @description Id of the look; another one is another picture */
+                look?: string;
+                /** @description Mark crushed pixels blue and burnt ones red */
+                lost?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description Id of the station */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": string;
                 };
             };
             /** @description Not Found */

@@ -100,3 +100,13 @@ export async function follow(k: Key, what: "trial" | "stress", tree: Tree, signa
     if (done) throw new NoAnswer();
   }
 }
+
+export type CameraState = components["schemas"]["CameraState"];
+export type CameraSettings = components["schemas"]["CameraSettings"];
+export type Look = components["schemas"]["Look"];
+const on = (id: string) => ({ params: { path: { id } } });
+export const camera = (id: string) => unwrap(api.GET("/stations/{id}/camera", on(id)));
+export const setCamera = (id: string, settings: CameraSettings) => unwrap(api.PUT("/stations/{id}/camera", { ...on(id), body: { settings } }));
+export const findCamera = (id: string, what: "exposure" | "focus") => unwrap(api.POST("/stations/{id}/camera/find/{what}", { params: { path: { id, what } } }));
+export const look = (id: string) => unwrap(api.POST("/stations/{id}/camera/look", on(id)));
+export const lookURL = (id: string, which: string, lost: boolean) => `/api/v1/stations/${encodeURIComponent(id)}/camera/picture?${query({ look: which, ...(lost ? { lost: "true" } : {}) })}`;

@@ -53,8 +53,18 @@ function Live({ s }: { s: Station }) {
           {statusWord(s.status)}
         </span>
         <span>
-          {s.product || "no recipe"} <span className="font-mono text-sm">{short(s.revision)}</span>
+          {s.product ? (
+            <Link to={`/recipes/${s.product}/${s.role}/checks`} className="text-accent-text underline">
+              {s.product}
+            </Link>
+          ) : (
+            "no recipe"
+          )}{" "}
+          <span className="font-mono text-sm">{short(s.revision)}</span>
         </span>
+        <Link to={`/stations/${s.id}/camera`} className="text-accent-text underline">
+          Set up the picture
+        </Link>
       </Heading>
       {s.why && (
         <p role="alert" className="border-b border-hairline border-l-8 border-l-fault bg-sheet px-5 py-3 text-lg">

@@ -82,6 +82,13 @@ function Limits({ check, kind, set, readings, problems }: { check: Check; kind: 
     else delete all[name];
     set(["limits"], Object.keys(all).length ? all : undefined);
   };
+  /** Takes the present reading as what is wanted. */
+  const expect = (name: string, whole: boolean) => {
+    const v = readings[name];
+    if (v === undefined) return;
+    const neat = (x: number) => Number(x.toPrecision(3));
+    set(["limits"], { ...limits, [name]: whole ? { least: v, most: v } : { nominal: neat(v), tolerance: neat(Math.abs(v) * 0.05) || 0.05 } });
+  };
   const at = (name: string, end: "least" | "most"): number | undefined => {
     const l = limits[name];
     if (!isTree(l)) return undefined;
@@ -101,7 +108,13 @@ function Limits({ check, kind, set, readings, problems }: { check: Check; kind: 
             <span title={m.doc}>
               {words(m.name)} <span className="text-ink-2">{m.unit === "px" && check["unit"] === "mm" ? "mm" : m.unit === "deg" ? "°" : m.unit}</span>
             </span>
-            <span className="text-right font-semibold">{readings[m.name] === undefined ? "–" : Number(readings[m.name]!.toPrecision(4))}</span>
+            {readings[m.name] === undefined ? (
+              <span className="text-right text-ink-2">–</span>
+            ) : (
+              <button type="button" title={m.whole ? "Expect exactly this" : "Expect this, within a twentieth"} aria-label={`Expect ${words(m.name)} ${readings[m.name]}`} className="min-h-9 rounded-md px-1 text-right font-semibold hover:bg-wash" onClick={() => expect(m.name, m.whole)}>
+                {Number(readings[m.name]!.toPrecision(4))}
+              </button>
+            )}
             {(["least", "most"] as const).map((end) => (
               <Num key={end} label={`${words(m.name)} ${end === "least" ? "at least" : "at most"}`} value={at(m.name, end)} set={(v) => bound(m.name, end, v)} />
             ))}
@@ -208,6 +221,7 @@ function Field({ name, schema, value, preset, problem, set }: { name: string; sc
       </Labeled>
     );
   }
+  if (type === "array" && schema.items?.properties?.["rect"]) return <PlacesField label={label} hint={schema.description} value={value} problem={problem} set={set} />;
   if (type === "string")
     return (
       <Labeled text={label} hint={schema.description} problem={problem}>
@@ -279,6 +293,35 @@ function Plain({ label, hint, value, problem, set }: { label: string; hint?: str
   return (
     <Labeled text={label} hint={hint} problem={wrong || problem}>
       {(id) => <input id={id} className={`${field} font-mono text-sm`} value={now} onChange={(e) => setNow(e.target.value)} onBlur={done} onKeyDown={(e) => e.key === "Enter" && done()} />}
+    </Labeled>
+  );
+}
+
+/** A list of places on the picture, as those where a color is picked. */
+function PlacesField({ label, hint, value, problem, set }: { label: string; hint?: string; value: unknown; problem?: string; set: (v: unknown) => void }) {
+  const list = Array.isArray(value) ? (value as Tree[]) : [];
+  const last = list.at(-1);
+  const add = () => {
+    const [cx, cy] = extent(last ?? {});
+    set([...list, { circle: [Math.round(cx + (last ? 40 : 0)), Math.round(cy), 12] }]);
+  };
+  return (
+    <Labeled text={label} hint={hint} problem={problem}>
+      {(id) => (
+        <div className="flex items-center gap-2">
+          <output id={id} className="flex-1 text-base">
+            {list.length === 0 ? "none" : list.length === 1 ? "1 place" : `${list.length} places`}
+          </output>
+          <button type="button" className="min-h-10 rounded-md border border-hairline bg-sheet px-3 text-sm hover:bg-wash" onClick={add}>
+            Add a place
+          </button>
+          {list.length > 0 && (
+            <button type="button" aria-label={`Take the last place of ${label} out`} className="min-h-10 min-w-10 rounded-md border border-hairline bg-sheet px-3 text-sm hover:bg-wash" onClick={() => set(list.length > 1 ? list.slice(0, -1) : undefined)}>
+              −
+            </button>
+          )}
+        </div>
+      )}
     </Labeled>
   );
 }
