@@ -3,6 +3,8 @@ package cli
 import (
 	"context"
 	"errors"
+	"fmt"
+	"net/http"
 	"os"
 	"path/filepath"
 
@@ -11,70 +13,189 @@ import (
 
 	"ricetta/core/raster"
 	"ricetta/core/trial"
+	"ricetta/internal/api"
+	"ricetta/internal/client"
 	"ricetta/internal/folder"
+	"ricetta/internal/workbench"
 )
 
+// bench is where samples are kept: in a recipe's folder, or in the service.
+type bench interface {
+	add(name, label string, data []byte) (kept, labeled string, err error)
+	label(label string, names []string) error
+	list() ([]api.Sample, error)
+	remove(names []string) error
+	close() error // keeps what was added
+}
+
+// errThere says that a picture is a sample already.
+var errThere = errors.New("the same picture is a sample already")
+
+// inFolder keeps samples in a recipe's folder.
+type inFolder struct {
+	*folder.Samples
+	ids []string
+}
+
+func (b inFolder) add(name, label string, data []byte) (string, string, error) {
+	l, err := trial.ParseLabel(label)
+	if err != nil {
+		return "", "", err
+	}
+	if label == "" {
+		l, _ = folder.GuessLabel(name, b.ids)
+	}
+	kept, err := b.Add(filepath.Base(name), data, l)
+	if errors.Is(err, folder.ErrThere) {
+		err = fmt.Errorf("%w as %s", errThere, kept)
+	}
+	return kept, l.String(), err
+}
+
+func (b inFolder) label(label string, names []string) error {
+	l, err := trial.ParseLabel(label)
+	if err != nil {
+		return usageError{err}
+	}
+	for _, n := range names {
+		e := b.Find(n)
+		if e == nil {
+			return usagef("there is no sample %s; nothing was labeled", n)
+		}
+		e.Label = l.String()
+	}
+	return b.Save()
+}
+
+func (b inFolder) list() ([]api.Sample, error) {
+	out := []api.Sample{}
+	for _, e := range b.List {
+		out = append(out, api.Sample{Sample: e.Picture, Label: e.Label, Note: e.Note})
+	}
+	return out, nil
+}
+
+func (b inFolder) remove(names []string) error {
+	for _, n := range names {
+		if b.Find(n) == nil {
+			return usagef("there is no sample %s; nothing was removed", n)
+		}
+	}
+	for _, n := range names {
+		if err := b.Remove(n); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (b inFolder) close() error { return b.Save() }
+
+// inService keeps samples in the service.
+type inService struct {
+	ctx context.Context //nolint:containedctx // of one command
+	s   *client.Client
+	k   workbench.Key
+}
+
+func (b inService) add(name, label string, data []byte) (string, string, error) {
+	e, err := b.s.AddSample(b.ctx, b.k, name, label, data)
+	var p *api.Problem
+	if errors.As(err, &p) && p.Status == http.StatusConflict {
+		err = errThere
+	}
+	return e.Sample, e.Label, err
+}
+
+func (b inService) label(label string, names []string) error {
+	_, err := b.s.LabelSamples(b.ctx, b.k, label, names...)
+	return err
+}
+
+func (b inService) list() ([]api.Sample, error) {
+	l, err := b.s.Samples(b.ctx, b.k)
+	return l.Samples, err
+}
+
+func (b inService) remove(names []string) error {
+	_, err := b.s.RemoveSamples(b.ctx, b.k, names...)
+	return err
+}
+
+func (b inService) close() error { return nil }
+
+// onBench runs f where the flags say that the samples are.
+func onBench(f func(c *cli.Command, b bench) error) cli.ActionFunc {
+	return func(ctx context.Context, c *cli.Command) error {
+		k, on, err := onServiceOf(c)
+		if err != nil {
+			return err
+		}
+		if on {
+			return onService(func(ctx context.Context, c *cli.Command, s *client.Client) error { return f(c, inService{ctx, s, k}) })(ctx, c)
+		}
+		r, _, err := folder.RecipeDir(c.String("recipe"))
+		if err != nil {
+			return usageError{err}
+		}
+		s, err := folder.ReadSamples(c.String("recipe"))
+		if err != nil {
+			return usageError{err}
+		}
+		return f(c, inFolder{s, checkIDs(&r.Document)})
+	}
+}
+
 func sampleCommand() *cli.Command {
+	flags := func(more ...cli.Flag) []cli.Flag {
+		return append([]cli.Flag{&cli.StringFlag{Name: "recipe", Usage: "folder of the recipe"}, ofFlag(), serverFlag()}, more...)
+	}
 	label := &cli.StringFlag{Name: "label", Usage: "good, bad, bad: CHECK, rework, unlabeled, or a route; without it folder and file name tell, as in bad/tips/a.png or good-1.png"}
 	return &cli.Command{
-		Name: "sample", Usage: "keep labeled pictures with a recipe, to try it on", Action: unknownCommand,
+		Name: "sample", Usage: "keep labeled pictures with a recipe, in a folder (--recipe) or of the service (--of), to try it on", Action: unknownCommand,
 		Commands: []*cli.Command{
-			{Name: "add", Usage: "make picture files samples (they are copied)", UsageText: "sample add --recipe FOLDER [--label LABEL] PICTURE…", Flags: []cli.Flag{recipeFlag(), label}, Action: addSamples},
-			{Name: "label", Usage: "label samples anew", UsageText: "sample label --recipe FOLDER LABEL SAMPLE…", Flags: []cli.Flag{recipeFlag()}, Action: labelSamples},
-			{Name: "list", Usage: "list the samples", UsageText: "sample list --recipe FOLDER", Flags: []cli.Flag{recipeFlag(), jsonFlag()}, Action: listSamples},
-			{Name: "remove", Usage: "remove samples with their pictures", UsageText: "sample remove --recipe FOLDER SAMPLE…", Flags: []cli.Flag{recipeFlag()}, Action: removeSamples},
+			{Name: "add", Usage: "make picture files samples (they are copied)", UsageText: "sample add --recipe FOLDER [--label LABEL] PICTURE…", Flags: flags(label), Action: onBench(addSamples)},
+			{Name: "label", Usage: "label samples anew", UsageText: "sample label --recipe FOLDER LABEL SAMPLE…", Flags: flags(), Action: onBench(labelSamples)},
+			{Name: "list", Usage: "list the samples", UsageText: "sample list --recipe FOLDER", Flags: flags(jsonFlag()), Action: onBench(listSamples)},
+			{Name: "remove", Usage: "remove samples with their pictures", UsageText: "sample remove --recipe FOLDER SAMPLE…", Flags: flags(), Action: onBench(removeSamples)},
 		},
 	}
 }
 
-// samplesOf reads the samples of the recipe that the flags name, and the ids of its checks.
-func samplesOf(c *cli.Command) (*folder.Samples, []string, error) {
-	r, _, err := folder.RecipeDir(c.String("recipe"))
-	if err != nil {
-		return nil, nil, usageError{err}
-	}
-	s, err := folder.ReadSamples(c.String("recipe"))
-	if err != nil {
-		return nil, nil, usageError{err}
-	}
-	return s, checkIDs(&r.Document), nil
-}
-
-func addSamples(_ context.Context, c *cli.Command) error {
+func addSamples(c *cli.Command, b bench) error {
 	if c.NArg() == 0 {
-		return usagef("no picture is named; as in: ricetta %s", "sample add --recipe FOLDER PICTURE…")
+		return usagef("no picture is named; as in: ricetta sample add --recipe FOLDER PICTURE…")
 	}
-	s, ids, err := samplesOf(c)
-	if err != nil {
-		return err
-	}
-	given, err := trial.ParseLabel(c.String("label"))
-	if err != nil {
+	if _, err := trial.ParseLabel(c.String("label")); err != nil {
 		return usageError{err}
 	}
 	out, errs := c.Root().Writer, c.Root().ErrWriter
 	added, broken := 0, 0
 	for _, f := range below(c.Args().Slice()) {
-		l := given
-		if l.Route == "" && !c.IsSet("label") {
-			l, _ = folder.GuessLabel(f, ids)
+		data, err := pictureFile(f)
+		var name, label string
+		if err == nil {
+			name, label, err = b.add(f, c.String("label"), data)
 		}
-		name, err := addSample(s, f, l)
 		switch {
-		case errors.Is(err, folder.ErrThere):
-			line(errs, "%s: %s as %s", f, err, name)
+		case errors.Is(err, errThere):
+			line(errs, "%s: %s", f, err)
 		case err != nil:
 			broken++
 			line(errs, "%s: %s", f, err)
 		default:
 			added++
-			line(out, "%s  %s", name, l)
+			line(out, "%s  %s", name, label)
 		}
 	}
-	if err := s.Save(); err != nil {
+	if err := b.close(); err != nil {
 		return err
 	}
-	line(out, "%s added, %d in all", many(added, "sample"), len(s.List))
+	all, err := b.list()
+	if err != nil {
+		return err
+	}
+	line(out, "%s added, %d in all", many(added, "sample"), len(all))
 	if broken > 0 {
 		line(errs, "%s could not be read and were left out", many(broken, "file"))
 		return errSome
@@ -82,93 +203,59 @@ func addSamples(_ context.Context, c *cli.Command) error {
 	return nil
 }
 
-func addSample(s *folder.Samples, file string, l trial.Label) (string, error) {
+// pictureFile reads a file that may be a picture, by its size.
+func pictureFile(file string) ([]byte, error) {
 	info, err := os.Stat(file)
 	if err != nil {
-		return "", err
+		return nil, err
 	}
 	if limit := int64(raster.DefaultDecodeLimits.Bytes); info.IsDir() || info.Size() > limit {
 		_, err := folder.Picture(file, raster.DefaultDecodeLimits) // says what is wrong
-		return "", err
+		return nil, err
 	}
-	data, err := os.ReadFile(file)
-	if err != nil {
-		return "", err
-	}
-	return s.Add(filepath.Base(file), data, l)
+	return os.ReadFile(file)
 }
 
-func labelSamples(_ context.Context, c *cli.Command) error {
+func labelSamples(c *cli.Command, b bench) error {
 	if c.NArg() < 2 {
 		return usagef("name a label and samples; as in: ricetta sample label --recipe FOLDER \"bad: tips\" a.png b.png")
 	}
-	l, err := trial.ParseLabel(c.Args().First())
-	if err != nil {
-		return usageError{err}
-	}
-	s, _, err := samplesOf(c)
-	if err != nil {
+	if err := b.label(c.Args().First(), c.Args().Tail()); err != nil {
 		return err
 	}
-	for _, name := range c.Args().Tail() {
-		e := s.Find(name)
-		if e == nil {
-			return usagef("there is no sample %s; see ricetta sample list --recipe %s", name, c.String("recipe"))
-		}
-		e.Label = l.String()
-	}
-	if err := s.Save(); err != nil {
-		return err
-	}
-	line(c.Root().Writer, "%s labeled %s", many(c.NArg()-1, "sample"), l)
+	line(c.Root().Writer, "%s labeled %s", many(c.NArg()-1, "sample"), c.Args().First())
 	return nil
 }
 
-func listSamples(_ context.Context, c *cli.Command) error {
-	s, _, err := samplesOf(c)
+func listSamples(c *cli.Command, b bench) error {
+	list, err := b.list()
 	if err != nil {
 		return err
 	}
 	out := c.Root().Writer
 	if c.Bool("json") {
-		type row struct {
-			Sample string `json:"sample"`
-			Label  string `json:"label"`
-			Note   string `json:"note,omitempty"`
-		}
-		rows := []row{}
-		for _, e := range s.List {
-			rows = append(rows, row{e.Picture, e.Label, e.Note})
-		}
-		return printJSON(out, map[string]any{"samples": rows})
+		return printJSON(out, api.SampleList{Samples: list})
 	}
 	t := newTable(out, "sample", "label", "note")
-	for _, e := range s.List {
-		t.AppendRow(table.Row{e.Picture, e.Label, e.Note})
+	for _, e := range list {
+		t.AppendRow(table.Row{e.Sample, e.Label, e.Note})
 	}
 	t.Render()
-	line(out, "\n%s", many(len(s.List), "sample"))
+	line(out, "\n%s", many(len(list), "sample"))
 	return nil
 }
 
-func removeSamples(_ context.Context, c *cli.Command) error {
+func removeSamples(c *cli.Command, b bench) error {
 	if c.NArg() == 0 {
 		return usagef("no sample is named; as in: ricetta sample remove --recipe FOLDER a.png")
 	}
-	s, _, err := samplesOf(c)
+	if err := b.remove(c.Args().Slice()); err != nil {
+		return err
+	}
+	list, err := b.list()
 	if err != nil {
 		return err
 	}
-	for _, name := range c.Args().Slice() {
-		if s.Find(name) == nil {
-			return usagef("there is no sample %s; nothing was removed", name)
-		}
-	}
-	for _, name := range c.Args().Slice() {
-		if err := s.Remove(name); err != nil {
-			return err
-		}
-	}
-	line(c.Root().Writer, "%s removed, %d left", many(c.NArg(), "sample"), len(s.List))
+	line(c.Root().Writer, "%s removed, %d left", many(c.NArg(), "sample"), len(list))
 	return nil
 }

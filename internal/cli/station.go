@@ -41,6 +41,7 @@ func stationCommand() *cli.Command {
 			{Name: "list", Usage: "all stations and how they do", Flags: flags(), Action: onService(listStations)},
 			one("show", "one station", func(ctx context.Context, s *client.Client, id string) (api.Station, error) { return s.Station(ctx, id) }),
 			one("start", "start a station, or release a held one", func(ctx context.Context, s *client.Client, id string) (api.Station, error) { return s.Start(ctx, id) }),
+			cameraCommand(),
 			one("use", "run the released revision of the station's product from the next item on", func(ctx context.Context, s *client.Client, id string) (api.Station, error) { return s.Use(ctx, id, "") }),
 			one("stop", "stop a station and its belt", func(ctx context.Context, s *client.Client, id string) (api.Station, error) { return s.Stop(ctx, id) }),
 		},

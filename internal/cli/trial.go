@@ -20,18 +20,21 @@ import (
 	"ricetta/core/raster"
 	"ricetta/core/recipe"
 	"ricetta/core/trial"
+	"ricetta/internal/api"
+	"ricetta/internal/client"
 	"ricetta/internal/folder"
+	"ricetta/internal/workbench"
 )
 
 func trialCommand() *cli.Command {
 	return &cli.Command{
 		Name:  "trial",
-		Usage: "judge a recipe's samples, or labeled picture files, and say how well it holds; without a service",
-		UsageText: "trial --recipe FOLDER [PICTURE…]   (files, or folders with good/, bad/CHECK/, rework/ below;\n" +
+		Usage: "judge a recipe's samples, or labeled picture files, and say how well it holds",
+		UsageText: "trial --recipe FOLDER [PICTURE…]  or  trial --of PRODUCT/ROLE   (files, or folders with good/, bad/CHECK/, rework/ below;\n" +
 			"   files may say it as well: good-1.png, bad-tips-3.png. Without pictures: the samples in the recipe's folder)\n\n" +
 			"Exit status: 0 all samples went where their label says, 1 some did not or could not be read, 2 usage or recipe error.",
 		Flags: []cli.Flag{
-			recipeFlag(), jsonFlag(),
+			&cli.StringFlag{Name: "recipe", Usage: "folder of the recipe"}, ofFlag(), serverFlag(), jsonFlag(),
 			&cli.BoolFlag{Name: "all", Usage: "list the samples judged rightly as well"},
 			&cli.BoolFlag{Name: "quiet", Usage: "no progress bar"},
 		},
@@ -42,16 +45,32 @@ func trialCommand() *cli.Command {
 func stressCommand() *cli.Command {
 	return &cli.Command{
 		Name:  "stress",
-		Usage: "judge samples darker, blurred, noisier, shifted, turned …, until verdicts change; without a service",
-		UsageText: "stress --recipe FOLDER [PICTURE…]   (as for trial)\n\n" +
+		Usage: "judge samples darker, blurred, noisier, shifted, turned …, until verdicts change",
+		UsageText: "stress --recipe FOLDER [PICTURE…]  or  stress --of PRODUCT/ROLE   (as for trial)\n\n" +
 			"Exit status: 0 done, 1 no sample is judged rightly as it is, 2 usage or recipe error.",
-		Flags:  []cli.Flag{recipeFlag(), jsonFlag(), &cli.BoolFlag{Name: "quiet", Usage: "no progress bar"}},
+		Flags:  []cli.Flag{&cli.StringFlag{Name: "recipe", Usage: "folder of the recipe"}, ofFlag(), serverFlag(), jsonFlag(), &cli.BoolFlag{Name: "quiet", Usage: "no progress bar"}},
 		Action: runStress,
 	}
 }
 
-func recipeFlag() cli.Flag {
-	return &cli.StringFlag{Name: "recipe", Required: true, Usage: "folder of the recipe"}
+// ofFlag names a recipe of the service, in place of a folder.
+func ofFlag() cli.Flag {
+	return &cli.StringFlag{Name: "of", Usage: "a recipe of the service, as in pencil-tin-12/top, in place of a folder"}
+}
+
+// onServiceOf reports whether a recipe of the service is meant, and which.
+func onServiceOf(c *cli.Command) (k workbench.Key, on bool, err error) {
+	of, dir := c.String("of"), c.String("recipe")
+	switch {
+	case of != "" && dir != "":
+		return k, false, usagef("both --recipe and --of are given; keep one")
+	case of == "" && dir == "":
+		return k, false, usagef("no recipe is named; give its folder with --recipe, or one of the service with --of PRODUCT/ROLE")
+	case of == "":
+		return k, false, nil
+	}
+	k, err = keyOf(of)
+	return k, true, err
 }
 
 // rehearsal is a recipe made ready with the samples to try it on.
@@ -137,7 +156,41 @@ func barFor(c *cli.Command, n int, what string) *progressbar.ProgressBar {
 		progressbar.OptionShowCount(), progressbar.OptionClearOnFinish(), progressbar.OptionSetWidth(30))
 }
 
+// followed runs a trial of the service, with a bar.
+func followed(ctx context.Context, c *cli.Command, run func(s *client.Client, each func(done, of int)) (api.Progress, error)) (p api.Progress, err error) {
+	if c.NArg() > 0 {
+		return p, usagef("pictures are named, but the samples of the service are tried; add them with ricetta sample add --of")
+	}
+	var bar *progressbar.ProgressBar
+	err = onService(func(_ context.Context, c *cli.Command, s *client.Client) error {
+		p, err = run(s, func(done, of int) {
+			if bar == nil {
+				bar = barFor(c, of, "judging")
+			}
+			if bar != nil {
+				_ = bar.Set(done)
+			}
+		})
+		return err
+	})(ctx, c)
+	if bar != nil {
+		_ = bar.Finish()
+	}
+	return p, err
+}
+
 func runTrial(ctx context.Context, c *cli.Command) error {
+	k, on, err := onServiceOf(c)
+	if err != nil {
+		return err
+	}
+	if on {
+		p, err := followed(ctx, c, func(s *client.Client, each func(done, of int)) (api.Progress, error) { return s.Trial(ctx, k, each) })
+		if err != nil {
+			return err
+		}
+		return tellTrial(c, *p.Report)
+	}
 	h, err := rehearse(c)
 	if err != nil {
 		return err
@@ -154,8 +207,12 @@ func runTrial(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return errSome // interrupted
 	}
+	return tellTrial(c, report.JSON())
+}
+
+// tellTrial prints a report; the error is errSome where something is not as labeled.
+func tellTrial(c *cli.Command, j trial.ReportJSON) error {
 	out := c.Root().Writer
-	j := report.JSON()
 	if c.Bool("json") {
 		if err := printJSON(out, j); err != nil {
 			return err
@@ -282,6 +339,17 @@ func printLimits(out io.Writer, j trial.ReportJSON) {
 }
 
 func runStress(ctx context.Context, c *cli.Command) error {
+	k, on, err := onServiceOf(c)
+	if err != nil {
+		return err
+	}
+	if on {
+		p, err := followed(ctx, c, func(s *client.Client, each func(done, of int)) (api.Progress, error) { return s.Stress(ctx, k, each) })
+		if err != nil {
+			return err
+		}
+		return tellStress(c, p.Envelope, p.Used)
+	}
 	h, err := rehearse(c)
 	if err != nil {
 		return err
@@ -298,14 +366,18 @@ func runStress(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return errSome
 	}
-	if used == 0 {
-		return errors.New("no sample is judged rightly as it is, so there is nothing to disturb; see ricetta trial")
-	}
-	out := c.Root().Writer
 	var j []trial.EnvelopeJSON
 	for i := range list {
 		j = append(j, list[i].JSON())
 	}
+	return tellStress(c, j, used)
+}
+
+func tellStress(c *cli.Command, j []trial.EnvelopeJSON, used int) error {
+	if used == 0 {
+		return errors.New("no sample is judged rightly as it is, so there is nothing to disturb; see ricetta trial")
+	}
+	out := c.Root().Writer
 	if c.Bool("json") {
 		return printJSON(out, j)
 	}
