@@ -89,11 +89,29 @@ func TestTheWorkday(t *testing.T) {
 	setInput(t, ctx, `input[aria-label="highest at most"]`, "40")
 	addCheck(t, ctx, "level")
 	shows(t, ctx, "Mean gray value")
+
+	// A hole is painted into its region with the brush; what is read changes.
+	reading := func() string {
+		return eval[string](t, ctx, `document.querySelector('button[aria-label^="Expect mean"]')?.innerText ?? ""`)
+	}
+	eventually(t, "a reading", func() bool { return reading() != "" })
+	before := reading()
+	press(t, ctx, "Paint a hole")
+	shows(t, ctx, "Paint what is left out")
+	accessible(t, ctx)
+	dragTo(t, ctx, `[data-testid="brush"]`, 560, 420)
+	press(t, ctx, "Use it")
+	eventually(t, "the hole counts", func() bool { return reading() != "" && reading() != before })
 	do(t, ctx, chromedp.KeyEvent("s"))
 	eventually(t, "the draft is saved", func() bool {
 		return eval[string](t, ctx, `document.querySelector('[data-testid="draft-state"]').innerText`) == "never released"
 	})
 	accessible(t, ctx)
+
+	draft, err := s.Draft(t.Context(), k)
+	require.NoError(t, err)
+	assert.Len(t, draft.Pictures, 2, "the reference and the painted mask")
+	assert.Contains(t, draft.Text, "without: [{mask: level-region-")
 
 	// Samples, many at once, one of them broken; their names label them.
 	do(t, ctx, chromedp.Click(`a[href="/recipes/tape-roll-a/top/samples"]`))

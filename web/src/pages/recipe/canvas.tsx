@@ -2,6 +2,7 @@ import { useCallback, useEffect, useLayoutEffect, useRef, useState, type ReactNo
 import { handlesOf, pairs, shifted, type Handle, type Shape } from "../../lib/recipe";
 import { Button } from "../../ui/parts";
 import { useKeys } from "../../ui/keys";
+import { useBrush, type Painting } from "./brush";
 
 interface View {
   x: number; // picture place at the top left of the pane
@@ -20,6 +21,8 @@ export interface CanvasProps {
   onChange: (shape: Shape, numbers: number[], turn: number, done: boolean) => void;
   editable: boolean;
   onSize?: (w: number, h: number) => void;
+  /** Set while a mask is painted; shapes rest then. */
+  painting?: Painting | null;
   label: string;
 }
 
@@ -99,7 +102,8 @@ export function Canvas(p: CanvasProps) {
     return () => el?.removeEventListener("wheel", f);
   }, []);
 
-  const shape = p.editable ? p.shapes[p.chosen] : undefined;
+  const brush = useBrush(p.painting ?? null, size?.w ?? 1, size?.h ?? 1);
+  const shape = p.editable && !brush.on ? p.shapes[p.chosen] : undefined;
   const nudge = (dx: number, dy: number) => shape && p.onChange(shape, shifted(shape, dx, dy), shape.turn, true);
   useKeys({
     "+": () => zoom(1.4),
@@ -132,6 +136,11 @@ export function Canvas(p: CanvasProps) {
     window.addEventListener("pointercancel", on);
   };
   const pan = (e: React.PointerEvent) => {
+    if (brush.on && e.button === 0) {
+      const [x, y] = place(e);
+      brush.stroke(x, y, true);
+      return follow(e, (mx, my) => brush.stroke(mx, my, false));
+    }
     const [fx, fy] = [e.clientX, e.clientY];
     const from = now;
     p.onChoose(-1);
@@ -174,7 +183,9 @@ export function Canvas(p: CanvasProps) {
         >
           <image href={shown.url} width={size.w} height={size.h} style={{ imageRendering: now.scale > 3 ? "pixelated" : "auto" }} />
           <g pointerEvents="none">{p.overlay?.(size.w, size.h)}</g>
-          {p.shapes.map((s, i) => (
+          {brush.layer}
+          {brush.on && cursor && <circle cx={cursor.x} cy={cursor.y} r={brush.size / 2} fill="none" stroke="#fff" strokeWidth={1.5 * u} pointerEvents="none" />}
+          {!brush.on && p.shapes.map((s, i) => (
             <g key={`${s.path.join(".")}.${s.form}`} role="img" aria-label={s.role} onPointerDown={(e) => grab(e, i, s)} className={p.editable ? "cursor-move" : "cursor-pointer"}>
               <Outline s={s} u={u} chosen={i === p.chosen} />
             </g>
@@ -189,6 +200,7 @@ export function Canvas(p: CanvasProps) {
           {shape?.form === "polygon" && p.editable && <Corners s={shape} u={u} change={p.onChange} />}
         </svg>
       )}
+      {brush.bar}
       <div className="absolute bottom-2 left-2 flex gap-1">
         <Button className="min-h-9! min-w-9! px-2!" hint="All of it" shortcut="0" onClick={() => setView(null)}>
           Fit

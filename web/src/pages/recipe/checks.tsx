@@ -2,14 +2,15 @@ import { useQuery } from "@tanstack/react-query";
 import { ArrowDown, ArrowUp, Copy, Plus, Power, Trash2 } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { useCallback, useState } from "react";
-import { draftPictureURL, kinds, samplePictureURL, samples, type Choice, type Key, type KindInfo, type Tried } from "../../api/workbench";
+import { draftPictureURL, kinds, putPicture, samplePictureURL, samples, type Choice, type Key, type KindInfo, type Tried } from "../../api/workbench";
 import { latest, pictureURL, stations } from "../../api/client";
-import { checksOf, freeID, get, put, riding, shapesOf, starter, withShape, type Check, type Tree } from "../../lib/recipe";
+import { checksOf, freeID, get, isTree, put, riding, shapesOf, starter, withShape, type Check, type Tree } from "../../lib/recipe";
 import { findingWord, stateOf } from "../../lib/verdict";
 import { useKeys } from "../../ui/keys";
 import { colorOf, Mark } from "../../ui/marks";
 import { Button, Empty } from "../../ui/parts";
 import { Overlay } from "../../ui/picture";
+import type { Painting } from "./brush";
 import { Canvas } from "./canvas";
 import { CheckForm, field } from "./form";
 import { RoutesForm } from "./routes";
@@ -79,6 +80,32 @@ export function ChecksTab({ k, e, picture, setPicture }: { k: Key; e: Editing; p
     setChecks(checks.map((c, i) => (i === index ? other : i === index + by ? check : c)));
     setAt(index + by);
   };
+  const [painting, setPainting] = useState<Painting | null>(null);
+  const paint = (name: string, hole: boolean) => {
+    if (!check) return;
+    const of = { index, id: check.id };
+    const was = get(check, [name]);
+    const now = !hole && isTree(was) && typeof was["mask"] === "string" ? was["mask"] : undefined;
+    if (!onReference) setPicture("reference");
+    setPainting({
+      title: hole ? "Paint what is left out" : `Paint the ${name.replaceAll("_", " ")}`,
+      url: now ? draftPictureURL(k, now, "full") : undefined,
+      cancel: () => setPainting(null),
+      done: (mask) => {
+        setPainting(null);
+        const file = `${of.id}-${name}-${Date.now().toString(36)}.png`;
+        putPicture(k, file, mask)
+          .then(() => {
+            const holes = isTree(was) && Array.isArray(was["without"]) ? (was["without"] as Tree[]) : [];
+            const next = hole ? { ...(was as Tree), without: [...holes, { mask: file }] } : { mask: file, ...(holes.length ? { without: holes } : {}) };
+            setCheck(put(check, [name], next));
+            setUnpainted("");
+          })
+          .catch((x: unknown) => setUnpainted(x instanceof Error ? x.message : String(x)));
+      },
+    });
+  };
+  const [unpainted, setUnpainted] = useState("");
   const order = riding(shown);
   const place = order.findIndex((o) => o.index === index);
   const step = (by: number) => {
@@ -171,6 +198,7 @@ export function ChecksTab({ k, e, picture, setPicture }: { k: Key; e: Editing; p
           chosen={Math.min(shape, shapes.length - 1)}
           onChoose={setShape}
           editable={onReference && !variant}
+          painting={painting}
           onSize={sized}
           onChange={(s, numbers, turn, done) => check && setCheck(withShape(check, s, numbers, turn), !done)}
         />
@@ -206,6 +234,11 @@ export function ChecksTab({ k, e, picture, setPicture }: { k: Key; e: Editing; p
                 {w.text}
               </p>
             ))}
+            {unpainted && (
+              <p role="alert" className="m-0 border-b border-hairline px-4 py-2 text-sm text-reject">
+                {unpainted}
+              </p>
+            )}
             {problems
               .filter((p) => p.field === `checks/${index}`)
               .map((p) => (
@@ -213,7 +246,7 @@ export function ChecksTab({ k, e, picture, setPicture }: { k: Key; e: Editing; p
                   {p.what}
                 </p>
               ))}
-            <CheckForm key={`${index}`} check={check} kind={list.data?.find((i) => i.kind === check.kind)} datums={datums} change={(c) => setCheck(c)} problems={problemOf} readings={readings} />
+            <CheckForm key={`${index}`} check={check} kind={list.data?.find((i) => i.kind === check.kind)} datums={datums} change={(c) => setCheck(c)} problems={problemOf} readings={readings} paint={paint} />
           </>
         ) : (
           <Empty title="Nothing chosen">Add a check at the left; its settings appear here.</Empty>

@@ -6,10 +6,12 @@ export const field = "min-h-10 w-full rounded-md border border-hairline bg-sheet
 
 type Schema = Tree & { type?: string | string[]; enum?: unknown[]; minimum?: number; maximum?: number; exclusiveMinimum?: number; properties?: Record<string, Schema>; items?: Schema; description?: string };
 
+const small = "min-h-10 shrink-0 rounded-md border border-hairline bg-sheet px-2.5 text-sm hover:bg-wash";
+
 const words = (name: string) => name.replaceAll("_", " ");
 
 /** The settings of a check as a form, made from its kind's schema: first those that are set or must be, then the others. */
-export function CheckForm({ check, kind, datums, change, problems, readings }: { check: Check; kind: KindInfo | undefined; datums: string[]; change: (c: Check) => void; problems: (field: string) => string | undefined; readings: Record<string, number> }) {
+export function CheckForm({ check, kind, datums, change, problems, readings, paint }: { check: Check; kind: KindInfo | undefined; datums: string[]; change: (c: Check) => void; problems: (field: string) => string | undefined; readings: Record<string, number>; paint: (field: string, hole: boolean) => void }) {
   const set = (path: Path, v: unknown) => change(put(check, path, v));
   const schema = (kind?.schema ?? {}) as Schema;
   const all = kind?.fields ?? [];
@@ -17,7 +19,7 @@ export function CheckForm({ check, kind, datums, change, problems, readings }: {
   const first = all.filter((f) => must.includes(f) || check[f] !== undefined);
   const more = all.filter((f) => !first.includes(f));
   const one = (name: string) => (
-    <Field key={name} name={name} schema={schema.properties?.[name] ?? {}} value={check[name]} preset={kind?.defaults[name]} problem={problems(name)} set={(v) => set([name], v)} />
+    <Field key={name} name={name} schema={schema.properties?.[name] ?? {}} value={check[name]} preset={kind?.defaults[name]} problem={problems(name)} set={(v) => set([name], v)} paint={(hole) => paint(name, hole)} />
   );
   return (
     <form aria-label={`Settings of ${check.id}`} onSubmit={(e) => e.preventDefault()} className="flex flex-col gap-3 px-4 py-3">
@@ -177,11 +179,11 @@ export function Num({ id, label, value, preset, set, step }: { id?: string; labe
 }
 
 /** One setting, by what its schema says it is. */
-function Field({ name, schema, value, preset, problem, set }: { name: string; schema: Schema; value: unknown; preset: unknown; problem?: string; set: (v: unknown) => void }) {
+function Field({ name, schema, value, preset, problem, set, paint }: { name: string; schema: Schema; value: unknown; preset: unknown; problem?: string; set: (v: unknown) => void; paint?: (hole: boolean) => void }) {
   const label = words(name);
   const type = Array.isArray(schema.type) ? schema.type[0] : schema.type;
   const props = schema.properties ?? {};
-  if (props["rect"] || props["circle"]) return <RegionField label={label} value={value} problem={problem} set={set} />;
+  if (props["rect"] || props["circle"]) return <RegionField label={label} value={value} problem={problem} set={set} paint={paint} />;
   if (schema.enum)
     return (
       <Labeled text={label} hint={schema.description} problem={problem}>
@@ -356,12 +358,13 @@ function extent(v: Tree): [number, number, number, number] {
 }
 
 /** A region: its form here, its place on the picture. Holes are added and taken away here. */
-function RegionField({ label, value, problem, set }: { label: string; value: unknown; problem?: string; set: (v: unknown) => void }) {
+function RegionField({ label, value, problem, set, paint }: { label: string; value: unknown; problem?: string; set: (v: unknown) => void; paint?: (hole: boolean) => void }) {
   const v = isTree(value) ? value : undefined;
   const form = v ? (Object.keys(regionForms).find((f) => v[f] !== undefined) ?? "mask") : "";
   const holes = v && Array.isArray(v["without"]) ? (v["without"] as Tree[]) : [];
   const to = (next: string) => {
     if (next === "") return set(undefined);
+    if (next === "mask") return paint?.(false);
     const e = extent(v ?? {}).map(Math.round) as [number, number, number, number];
     set({ ...regionForms[next]!(...e), ...(holes.length ? { without: holes } : {}) });
   };
@@ -372,7 +375,7 @@ function RegionField({ label, value, problem, set }: { label: string; value: unk
   return (
     <Labeled text={label} problem={problem}>
       {(id) => (
-        <div className="flex items-center gap-2">
+        <>
           <select id={id} className={field} value={form} onChange={(e) => to(e.target.value)}>
             <option value="">none</option>
             {Object.keys(regionForms).map((f) => (
@@ -380,19 +383,31 @@ function RegionField({ label, value, problem, set }: { label: string; value: unk
                 {f === "rect" ? "rectangle" : f}
               </option>
             ))}
-            {form === "mask" && <option value="mask">brush</option>}
+            {(paint || form === "mask") && <option value="mask">painted with the brush</option>}
           </select>
           {v && (
-            <button type="button" className="min-h-10 shrink-0 rounded-md border border-hairline bg-sheet px-3 text-sm hover:bg-wash" onClick={hole}>
-              Add a hole
-            </button>
+            <span className="flex flex-wrap items-center gap-2">
+              {form === "mask" && paint && (
+                <button type="button" className={small} onClick={() => paint(false)}>
+                  Paint on
+                </button>
+              )}
+              <button type="button" className={small} onClick={hole}>
+                Add a hole
+              </button>
+              {paint && (
+                <button type="button" className={small} onClick={() => paint(true)}>
+                  Paint a hole
+                </button>
+              )}
+              {holes.length > 0 && (
+                <button type="button" className={small} aria-label={`Take the last hole of ${label} out`} onClick={() => set(put(v, ["without"], holes.length > 1 ? holes.slice(0, -1) : undefined))}>
+                  − {holes.length === 1 ? "hole" : `${holes.length} holes`}
+                </button>
+              )}
+            </span>
           )}
-          {holes.length > 0 && (
-            <button type="button" className="min-h-10 shrink-0 rounded-md border border-hairline bg-sheet px-3 text-sm hover:bg-wash" onClick={() => set(put(v, ["without"], holes.length > 1 ? holes.slice(0, -1) : undefined))}>
-              − {holes.length}
-            </button>
-          )}
-        </div>
+        </>
       )}
     </Labeled>
   );
