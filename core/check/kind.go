@@ -124,6 +124,14 @@ type Locator interface {
 	Place() raster.Transform
 }
 
+// Selector is a judge that goes by which pixels are of a tone or color, and can show them.
+type Selector interface {
+	Judge
+	// Selected sets the pixels that count in the picture judged last to 255 and leaves the
+	// others of dst, which is as large.
+	Selected(in *Input, dst *raster.Gray)
+}
+
 // Input is one picture as a judge sees it. Judges that run at the same time have
 // each their own, made by For.
 type Input struct {

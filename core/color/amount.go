@@ -182,3 +182,17 @@ func (j *amountJudge) Judge(in *check.Input, out *check.Finding) {
 	out.Read("amount", "", value)
 	out.Read("share", "", share)
 }
+
+// Selected implements check.Selector.
+func (j *amountJudge) Selected(in *check.Input, dst *raster.Gray) {
+	one := make(raster.Spans, 1)
+	for _, sp := range j.spans {
+		out := dst.Row(int(sp.Y))
+		for x := sp.X0; x < sp.X1; x++ {
+			one[0] = raster.Span{Y: sp.Y, X0: x, X1: x + 1}
+			if j.set.Count(in.Picture, one) > 0 {
+				out[x] = 255
+			}
+		}
+	}
+}

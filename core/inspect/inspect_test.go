@@ -359,3 +359,30 @@ routes:`
 	require.Len(t, p.Warnings, 1)
 	assert.Regexp(t, `^there reaches 29\d px away from it, and it is only 1\d px wide: .* shifts there by 0.5 px`, p.Warnings[0].Text)
 }
+
+// Which pixels count can be shown: as many as the reading says, and nothing of checks that
+// do not go by single pixels.
+func TestSelectedPixelsAreThoseThatCount(t *testing.T) {
+	r := plan(t, strings.Replace(text, "routes:", "  - {id: light, kind: color.amount, on: card, region: {rect: [118, 98, 160, 24]}, tone: {least: 180}, relative: region}\nroutes:", 1)).NewRunner()
+	v := r.Inspect(raster.Picture{Gray: card(4, true, raster.Pose{X: 210, Y: 150, Angle: 25, Size: 1})})
+	for _, id := range []string{"bar", "light"} {
+		sel := r.Selected(id)
+		require.NotNil(t, sel, id)
+		n := 0
+		for _, p := range sel.Pix {
+			n += int(p) / 255
+		}
+		for _, f := range v.Findings {
+			if f.Check != id {
+				continue
+			}
+			share, _ := f.Value("share")
+			area := map[string]float64{"bar": 160 * 20, "light": 160 * 24}[id]
+			assert.InDelta(t, share*area, n, 0.02*area, id)
+			assert.Positive(t, n)
+		}
+	}
+	assert.Nil(t, r.Selected("dots"))
+	r.Inspect(raster.Picture{Gray: raster.NewGray(400, 320)})
+	assert.Nil(t, r.Selected("bar"), "not judged")
+}

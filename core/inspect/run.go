@@ -116,6 +116,21 @@ func (r *Runner) Inspect(pic raster.Picture) *Result {
 	return r.decide()
 }
 
+// Selected returns the pixels that count for a check in the picture inspected last, as 255
+// among zeros; nil for checks that do not go by single pixels, or were not judged.
+func (r *Runner) Selected(id string) *raster.Gray {
+	for i, s := range r.plan.steps {
+		j, ok := r.judges[i].(check.Selector)
+		if s.doc.ID != id || !ok || r.store[i].Outcome == check.NotJudged || r.store[i].Outcome == check.Fault {
+			continue
+		}
+		dst := raster.NewGray(r.input.Gray.W, r.input.Gray.H)
+		j.Selected(&r.inputs[i], dst)
+		return dst
+	}
+	return nil
+}
+
 // wave runs the steps of one wave on all cores.
 func (r *Runner) wave(steps []int) {
 	r.pending = steps

@@ -77,3 +77,16 @@ func (j *toneJudge) Judge(in *check.Input, out *check.Finding) {
 		out.Read("relative", "", float64(within)/float64(float64(j.reference)*float64(size*size)))
 	}
 }
+
+// Selected implements check.Selector.
+func (j *toneJudge) Selected(in *check.Input, dst *raster.Gray) {
+	lo, hi := j.s.Tone.Range()
+	for _, sp := range j.spans {
+		row, out := in.Gray.Row(int(sp.Y)), dst.Row(int(sp.Y))
+		for x := sp.X0; x < sp.X1; x++ {
+			if v := row[x]; v >= lo && v <= hi {
+				out[x] = 255
+			}
+		}
+	}
+}

@@ -3,9 +3,12 @@ package api
 import (
 	"bytes"
 	"context"
+	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"image"
+	"image/color"
 	"image/png"
 	"io"
 	"net/http"
@@ -273,6 +276,7 @@ type tryRequest struct {
 	Tree    map[string]any `json:"tree,omitempty" description:"A draft that is not saved yet; the saved one if absent"`
 	Sample  string         `json:"sample,omitempty" description:"Judge this sample"`
 	Item    string         `json:"item,omitempty" description:"Judge the picture of this recorded item"`
+	Select  string         `json:"select,omitempty" description:"Show which pixels count for this check, where it goes by single pixels"`
 	Station string         `json:"station,omitempty" description:"Judge the last picture of this station; with none of the three the reference"`
 }
 
@@ -291,6 +295,7 @@ type Tried struct {
 	JudgeMS  float64                     `json:"judge_ms" required:"true"`
 	Width    int                         `json:"width" required:"true"`
 	Height   int                         `json:"height" required:"true"`
+	Selected string                      `json:"selected,omitempty" description:"The pixels that count for the check in select, as the address of an inline PNG as large as the picture"`
 }
 
 // TaughtWarning is a warning of teaching.
@@ -328,9 +333,35 @@ func (s *Server) tryDraft(_ *echo.Context, in *tryRequest) (*Tried, error) {
 	begin = time.Now()
 	v := runner.Inspect(pic)
 	out.JudgeMS = msSince(begin)
+	if in.Select != "" {
+		if out.Selected, err = inlined(runner.Selected(in.Select)); err != nil {
+			return nil, err
+		}
+	}
 	j := v.JSON()
 	out.Route, out.Fault, out.Reason, out.Sentence, out.Findings = j.Route, j.Fault, j.Reason, j.Sentence, j.Findings
 	return out, nil
+}
+
+// inlined is the address of a picture that lies in the address itself: what is 255 in a
+// color of its own, the rest clear; "" for nil.
+func inlined(g *raster.Gray) (string, error) {
+	if g == nil {
+		return "", nil
+	}
+	img := image.NewPaletted(image.Rect(0, 0, g.W, g.H), color.Palette{color.Transparent, color.RGBA{255, 64, 160, 255}})
+	for y := range g.H {
+		for x, v := range g.Row(y) {
+			img.Pix[y*img.Stride+x] = v >> 7
+		}
+	}
+	var b strings.Builder
+	b.WriteString("data:image/png;base64,")
+	to := base64.NewEncoder(base64.StdEncoding, &b)
+	if err := (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(to, img); err != nil {
+		return "", err
+	}
+	return b.String(), to.Close()
 }
 
 func msSince(t time.Time) float64 { return check.Rounded(time.Since(t).Seconds()*1000, 100) }

@@ -1283,6 +1283,8 @@ export interface components {
             problems: components["schemas"]["RecipeProblem"][];
             reason: string;
             route: string;
+            /** @description The pixels that count for the check in select, as the address of an inline PNG as large as the picture */
+            selected?: string;
             sentence: string;
             /** @description What was taught, by check, on the reference picture */
             taught: {
@@ -1313,6 +1315,8 @@ export interface components {
             item?: string;
             /** @description Judge this sample */
             sample?: string;
+            /** @description Show which pixels count for this check, where it goes by single pixels */
+            select?: string;
             /** @description Judge the last picture of this station; with none of the three the reference */
             station?: string;
             /** @description A draft that is not saved yet; the saved one if absent */

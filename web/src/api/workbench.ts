@@ -46,7 +46,7 @@ export const diff = (k: Key, from: string, to: string) =>
 export const runRelease = (station: string, product?: string) => unwrap(api.POST("/stations/{id}/use", { params: { path: { id: station } }, body: product ? { product } : {} }));
 
 /** Which picture a draft is tried on. */
-export type Choice = { sample?: string; station?: string; item?: string };
+export type Choice = { sample?: string; station?: string; item?: string; select?: string };
 
 export const tryDraft = (k: Key, tree: Tree, on: Choice, signal: AbortSignal): Promise<Tried> =>
   unwrap(api.POST("/recipes/{product}/{role}/draft/try", { params: one(k), body: { tree, ...on }, signal }));

@@ -37,7 +37,8 @@ export function ChecksTab({ k, e, picture, setPicture }: { k: Key; e: Editing; p
   const index = Math.min(at, shown.length - 1);
   const check = shown[index];
   const [live, setLive] = useState(0);
-  const choice: Choice = picture.startsWith("sample:") ? { sample: picture.slice(7) } : picture.startsWith("item:") ? { item: picture.slice(5) } : {};
+  const select = check && (check.kind === "color.amount" || check.kind === "presence.tone") ? { select: check.id } : {};
+  const choice: Choice = picture.startsWith("sample:") ? { sample: picture.slice(7), ...select } : picture.startsWith("item:") ? { item: picture.slice(5), ...select } : select;
   const { tried, pending, error } = useTried(k, e.tree, choice);
   const shapes = check ? shapesOf(check) : [];
   const sized = useCallback((w: number, h: number) => setSize((s) => (s.w === w && s.h === h ? s : { w, h })), []);
@@ -264,6 +265,7 @@ function Drawn({ tried, chosen, reference, w, h }: { tried: Tried; chosen?: stri
   const taught = reference && chosen ? (tried.taught[chosen] ?? []) : [];
   return (
     <svg x={0} y={0} width={w} height={h} viewBox={`0 0 ${w} ${h}`}>
+      {tried.selected && <image href={tried.selected} width={w} height={h} opacity={0.6} style={{ imageRendering: "pixelated" }} data-testid="selected" />}
       <Overlay findings={findings} hidden={none} width={w} height={h} />
       {taught.flatMap((m, i) => (m.shape === "points" ? [<path key={i} d={m.points.map(([x, y]) => `M${x} ${y}h0`).join("")} stroke="#f0b13c" strokeWidth={3} strokeLinecap="round" />] : []))}
     </svg>

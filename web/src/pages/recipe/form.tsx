@@ -251,17 +251,27 @@ function Field({ name, schema, value, preset, problem, set, paint }: { name: str
       </Labeled>
     );
   }
-  if (type === "object" && Object.keys(props).length > 0 && value !== undefined && isTree(value))
+  if (type === "object" && Object.keys(props).length > 0 && value !== undefined && isTree(value)) {
+    const part = ([k, s]: [string, Schema]) => <Field key={k} name={k} schema={s} value={value[k]} preset={undefined} set={(v) => set(put(value, [k], v))} />;
     return (
       <fieldset className="m-0 flex flex-col gap-2 rounded-md border border-hairline p-2.5">
         <legend className="px-1 text-sm text-ink-2" title={schema.description}>
           {label}
         </legend>
-        {Object.entries(props).map(([k, s]) => (
-          <Field key={k} name={k} schema={s} value={value[k]} preset={undefined} set={(v) => set(put(value, [k], v))} />
-        ))}
+        {Object.entries(props)
+          .filter(([k]) => value[k] !== undefined)
+          .map(part)}
+        <details open={Object.keys(value).length === 0}>
+          <summary className="cursor-pointer text-sm text-ink-2">more</summary>
+          <div className="mt-2 flex flex-col gap-2">
+            {Object.entries(props)
+              .filter(([k]) => value[k] === undefined)
+              .map(part)}
+          </div>
+        </details>
       </fieldset>
     );
+  }
   if (type === "object" && Object.keys(props).length > 0)
     return (
       <label className="flex items-center gap-2 text-base" title={schema.description}>
