@@ -247,7 +247,7 @@ export function ChecksTab({ k, e, picture, setPicture }: { k: Key; e: Editing; p
                   {p.what}
                 </p>
               ))}
-            <CheckForm key={`${index}`} check={check} kind={list.data?.find((i) => i.kind === check.kind)} datums={datums} change={(c) => setCheck(c)} problems={problemOf} readings={readings} paint={paint} />
+            <CheckForm key={`${index}.${check.kind}`} check={check} kind={list.data?.find((i) => i.kind === check.kind)} datums={datums} change={(c) => setCheck(c)} problems={problemOf} readings={readings} paint={paint} />
           </>
         ) : (
           <Empty title="Nothing chosen">Add a check at the left; its settings appear here.</Empty>

@@ -16,7 +16,11 @@ export function CheckForm({ check, kind, datums, change, problems, readings, pai
   const schema = (kind?.schema ?? {}) as Schema;
   const all = kind?.fields ?? [];
   const must = (schema["required"] as string[] | undefined) ?? [];
-  const first = all.filter((f) => must.includes(f) || check[f] !== undefined);
+  // What comes first is settled when the form opens: a field must not move away under the
+  // fingers of who fills it in.
+  const [opened, setOpened] = useState<{ kind?: KindInfo; first: string[] }>({ first: [] });
+  if (opened.kind !== kind) setOpened({ kind, first: all.filter((f) => must.includes(f) || check[f] !== undefined) });
+  const { first } = opened;
   const more = all.filter((f) => !first.includes(f));
   const one = (name: string) => (
     <Field key={name} name={name} schema={schema.properties?.[name] ?? {}} value={check[name]} preset={kind?.defaults[name]} problem={problems(name)} set={(v) => set([name], v)} paint={(hole) => paint(name, hole)} />
@@ -251,27 +255,7 @@ function Field({ name, schema, value, preset, problem, set, paint }: { name: str
       </Labeled>
     );
   }
-  if (type === "object" && Object.keys(props).length > 0 && value !== undefined && isTree(value)) {
-    const part = ([k, s]: [string, Schema]) => <Field key={k} name={k} schema={s} value={value[k]} preset={undefined} set={(v) => set(put(value, [k], v))} />;
-    return (
-      <fieldset className="m-0 flex flex-col gap-2 rounded-md border border-hairline p-2.5">
-        <legend className="px-1 text-sm text-ink-2" title={schema.description}>
-          {label}
-        </legend>
-        {Object.entries(props)
-          .filter(([k]) => value[k] !== undefined)
-          .map(part)}
-        <details open={Object.keys(value).length === 0}>
-          <summary className="cursor-pointer text-sm text-ink-2">more</summary>
-          <div className="mt-2 flex flex-col gap-2">
-            {Object.entries(props)
-              .filter(([k]) => value[k] === undefined)
-              .map(part)}
-          </div>
-        </details>
-      </fieldset>
-    );
-  }
+  if (type === "object" && Object.keys(props).length > 0 && value !== undefined && isTree(value)) return <Group label={label} hint={schema.description} props={props} value={value} set={set} />;
   if (type === "object" && Object.keys(props).length > 0)
     return (
       <label className="flex items-center gap-2 text-base" title={schema.description}>
@@ -280,6 +264,27 @@ function Field({ name, schema, value, preset, problem, set, paint }: { name: str
       </label>
     );
   return <Plain label={label} hint={schema.description} value={value} problem={problem} set={set} />;
+}
+
+/** Settings that belong together: first those that were set when it opened. */
+function Group({ label, hint, props, value, set }: { label: string; hint?: string; props: Record<string, Schema>; value: Tree; set: (v: unknown) => void }) {
+  const [first] = useState(() => Object.keys(props).filter((k) => value[k] !== undefined));
+  const part = (k: string) => <Field key={k} name={k} schema={props[k] ?? {}} value={value[k]} preset={undefined} set={(v) => set(put(value, [k], v))} />;
+  const more = Object.keys(props).filter((k) => !first.includes(k));
+  return (
+    <fieldset className="m-0 flex flex-col gap-2 rounded-md border border-hairline p-2.5">
+      <legend className="px-1 text-sm text-ink-2" title={hint}>
+        {label}
+      </legend>
+      {first.map(part)}
+      {more.length > 0 && (
+        <details open={first.length === 0}>
+          <summary className="cursor-pointer text-sm text-ink-2">more</summary>
+          <div className="mt-2 flex flex-col gap-2">{more.map(part)}</div>
+        </details>
+      )}
+    </fieldset>
+  );
 }
 
 /** Lists and other values as text: numbers and words with commas between, or JSON. */
