@@ -2,13 +2,11 @@ package trial
 
 import (
 	"context"
-	"runtime"
 	"slices"
 	"sync"
 
 	"ricetta/core/check"
 	"ricetta/core/inspect"
-	"ricetta/core/raster"
 	"ricetta/core/recipe"
 )
 
@@ -36,10 +34,9 @@ type Step struct {
 
 // Stress judges samples over and over, each disturbance in its steps until all verdicts
 // have changed. Samples that are judged wrong as they are, and those that cannot be read,
-// are left out; used is how many are not. each is told how many of how many pictures are
-// done, if it is not nil, from one goroutine at a time. The error is that of ctx.
-func Stress(ctx context.Context, plan *inspect.Plan, c raster.Calibration, samples []Sample, each func(done, of int)) (out []Envelope, used int, err error) {
-	base, err := Run(ctx, plan, c, samples, nil)
+// are left out; used is how many are not. The error is that of ctx.
+func Stress(ctx context.Context, plan *inspect.Plan, samples []Sample, o Options) (out []Envelope, used int, err error) {
+	base, err := Run(ctx, plan, samples, Options{Calibration: o.Calibration, Hands: o.Hands})
 	if err != nil {
 		return nil, 0, err
 	}
@@ -49,17 +46,17 @@ func Stress(ctx context.Context, plan *inspect.Plan, c raster.Calibration, sampl
 			kept = append(kept, i)
 		}
 	}
-	s := &stress{base: base.Results, samples: samples, plan: plan, calibration: c, of: len(kept) * len(Disturbances), each: each}
+	s := &stress{base: base.Results, samples: samples, of: len(kept) * len(Disturbances), each: o.Each}
 	s.changes = make([][]change, len(Disturbances))
 	for k := range Disturbances {
 		s.changes[k] = make([]change, len(kept))
 	}
 	next := 0
 	var wait sync.WaitGroup
-	for range min(runtime.GOMAXPROCS(0), len(kept)) {
+	for range o.hands(len(kept)) {
 		wait.Go(func() {
 			r := plan.NewRunner()
-			r.Calibrate(c)
+			r.Calibrate(o.Calibration)
 			r.Hands(1)
 			for ctx.Err() == nil {
 				s.mu.Lock()
@@ -84,11 +81,9 @@ func Stress(ctx context.Context, plan *inspect.Plan, c raster.Calibration, sampl
 }
 
 type stress struct {
-	plan        *inspect.Plan
-	calibration raster.Calibration
-	samples     []Sample
-	base        []Result
-	changes     [][]change // by disturbance, by kept sample
+	samples []Sample
+	base    []Result
+	changes [][]change // by disturbance, by kept sample
 
 	mu       sync.Mutex
 	done, of int

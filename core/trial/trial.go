@@ -78,18 +78,36 @@ type Confusion struct {
 // Fault is the column of a confusion table for samples that were not judged.
 const Fault = "fault"
 
-// Run judges all samples on all cores, each with one goroutine. each is told how many are
-// done, if it is not nil, from one goroutine at a time. A picture that cannot be read is
-// told in its result, and the others go on. The error is that of ctx.
-func Run(ctx context.Context, plan *inspect.Plan, c raster.Calibration, samples []Sample, each func(done int)) (*Report, error) {
+// Options say how a trial is run. The zero value is good.
+type Options struct {
+	Calibration raster.Calibration
+	// Hands is how many samples are judged at the same time; 0 is all cores. What is said
+	// does not depend on it.
+	Hands int
+	// Each, if it is not nil, is told how many pictures of how many are done, from one
+	// goroutine at a time.
+	Each func(done, of int)
+}
+
+func (o Options) hands(most int) int {
+	n := o.Hands
+	if n <= 0 {
+		n = runtime.GOMAXPROCS(0)
+	}
+	return min(n, most)
+}
+
+// Run judges all samples, each with one goroutine. A picture that cannot be read is told
+// in its result, and the others go on. The error is that of ctx.
+func Run(ctx context.Context, plan *inspect.Plan, samples []Sample, o Options) (*Report, error) {
 	out := &Report{Results: make([]Result, len(samples))}
 	var mu sync.Mutex
 	var wait sync.WaitGroup
 	next, done := 0, 0
-	for range min(runtime.GOMAXPROCS(0), len(samples)) {
+	for range o.hands(len(samples)) {
 		wait.Go(func() {
 			r := plan.NewRunner()
-			r.Calibrate(c)
+			r.Calibrate(o.Calibration)
 			r.Hands(1)
 			for ctx.Err() == nil {
 				mu.Lock()
@@ -102,8 +120,8 @@ func Run(ctx context.Context, plan *inspect.Plan, c raster.Calibration, samples 
 				out.Results[i] = judge(r, &samples[i])
 				mu.Lock()
 				done++
-				if each != nil {
-					each(done)
+				if o.Each != nil {
+					o.Each(done, len(samples))
 				}
 				mu.Unlock()
 			}

@@ -84,7 +84,7 @@ func TestTrialTellsRightFromWrong(t *testing.T) {
 		{"broken", Label{Route: "pass"}, func() (raster.Picture, error) { return raster.Picture{}, errors.New("it is cut short") }},
 	}
 	done := 0
-	r, err := Run(context.Background(), ready(t), raster.Calibration{}, samples, func(n int) { done = n })
+	r, err := Run(context.Background(), ready(t), samples, Options{Each: func(n, of int) { done = n; assert.Equal(t, len(samples), of) }})
 	require.NoError(t, err)
 	assert.Equal(t, len(samples), done)
 	assert.Equal(t, []int{3, 1, 1, 1}, []int{r.Wrong, r.LetThrough, r.Unlabeled, r.Broken}, "wrong: fine, too dark, broken; fine is let through")
@@ -119,7 +119,7 @@ func TestTrialTellsRightFromWrong(t *testing.T) {
 
 	ctx, stop := context.WithCancel(context.Background())
 	stop()
-	_, err = Run(ctx, ready(t), raster.Calibration{}, samples, nil)
+	_, err = Run(ctx, ready(t), samples, Options{})
 	assert.ErrorIs(t, err, context.Canceled)
 }
 
@@ -128,9 +128,12 @@ func TestProposedLimitsLieInTheGap(t *testing.T) {
 		sampleOf(t, "g1", "good", 120, 1), sampleOf(t, "g2", "good", 128, 1), sampleOf(t, "g3", "good", 140, 1),
 		sampleOf(t, "b1", "bad: mean", 60, 1), sampleOf(t, "b2", "bad: mean", 50, 1), sampleOf(t, "b3", "bad: dots", 125, 0),
 	}
-	r, err := Run(context.Background(), ready(t), raster.Calibration{}, samples, nil)
+	r, err := Run(context.Background(), ready(t), samples, Options{})
 	require.NoError(t, err)
 	assert.Zero(t, r.Wrong)
+	alone, err := Run(context.Background(), ready(t), samples, Options{Hands: 1})
+	require.NoError(t, err)
+	assert.Equal(t, r.JSON(), alone.JSON(), "whatever the number of hands")
 	for _, l := range r.Limits {
 		switch l.Check {
 		case "mean":
@@ -151,10 +154,10 @@ func TestProposedLimitsLieInTheGap(t *testing.T) {
 func TestStressFindsTheEnvelope(t *testing.T) {
 	samples := []Sample{sampleOf(t, "bright", "good", 120, 1), sampleOf(t, "gray", "good", 104, 1), sampleOf(t, "dark", "bad: mean", 75, 1), sampleOf(t, "wrong", "good", 20, 1)}
 	pictures := 0
-	list, used, err := Stress(context.Background(), ready(t), raster.Calibration{}, samples, func(done, of int) {
+	list, used, err := Stress(context.Background(), ready(t), samples, Options{Each: func(done, of int) {
 		pictures = done
 		assert.Equal(t, 3*len(Disturbances), of)
-	})
+	}})
 	require.NoError(t, err)
 	assert.Equal(t, 3, used, "what is judged wrong as it is says nothing")
 	assert.Equal(t, 3*len(Disturbances), pictures)

@@ -13,6 +13,7 @@ import (
 	"io"
 	"net/http"
 	"net/url"
+	"os"
 	"path"
 	"strings"
 	"time"
@@ -153,11 +154,16 @@ func (s *Server) sendPicture(c *echo.Context, name, size string, data []byte) er
 // body reads an upload, which may be larger than other requests.
 func body(c *echo.Context, most int64) ([]byte, error) {
 	data, err := io.ReadAll(http.MaxBytesReader(c.Response(), c.Request().Body, most))
+	return data, tooLarge(err, most)
+}
+
+// tooLarge tells of an upload beyond its bound; other errors stay as they are.
+func tooLarge(err error, most int64) error {
 	var large *http.MaxBytesError
 	if errors.As(err, &large) {
-		return nil, problem(http.StatusRequestEntityTooLarge, "The file is too large", fmt.Sprintf("It has more than %d MiB; save it smaller.", most>>20))
+		return problem(http.StatusRequestEntityTooLarge, "The file is too large", fmt.Sprintf("It has more than %d MiB; save it smaller.", most>>20))
 	}
-	return data, err
+	return err
 }
 
 func (s *Server) putDraftPicture(c *echo.Context, in *fileRequest) (*Draft, error) {
@@ -667,11 +673,18 @@ func (s *Server) exportRecipe(c *echo.Context, in *RecipeRequest) error {
 const mostArchive = 1 << 30
 
 func (s *Server) importRecipe(c *echo.Context, _ *none) (*Draft, error) {
-	data, err := body(c, mostArchive)
+	// An archive may be larger than the memory that the service has.
+	f, err := os.CreateTemp("", "ricetta-import-*")
 	if err != nil {
 		return nil, err
 	}
-	d, err := s.deps.Book.Import(bytes.NewReader(data), int64(len(data)))
+	defer os.Remove(f.Name()) //nolint:errcheck // a temporary file
+	defer f.Close()           //nolint:errcheck // read only by now
+	n, err := io.Copy(f, http.MaxBytesReader(c.Response(), c.Request().Body, mostArchive))
+	if err != nil {
+		return nil, tooLarge(err, mostArchive)
+	}
+	d, err := s.deps.Book.Import(f, n)
 	var p recipe.Problems
 	switch {
 	case errors.As(err, &p), errors.Is(err, workbench.ErrExists):

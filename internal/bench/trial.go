@@ -55,7 +55,7 @@ func benchTrial(t table) error {
 	}
 	once := func() (time.Duration, error) {
 		begin := time.Now()
-		report, err := trial.Run(context.Background(), plan, raster.Calibration{}, samples.TrialSamples(raster.DefaultDecodeLimits), nil)
+		report, err := trial.Run(context.Background(), plan, samples.TrialSamples(raster.DefaultDecodeLimits), trial.Options{})
 		if err == nil && report.Broken > 0 {
 			err = fmt.Errorf("%d samples could not be read", report.Broken)
 		}

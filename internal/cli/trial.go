@@ -196,11 +196,11 @@ func runTrial(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	bar := barFor(c, len(h.samples), "judging")
-	report, err := trial.Run(ctx, h.plan, raster.Calibration{}, h.samples, func(int) {
+	report, err := trial.Run(ctx, h.plan, h.samples, trial.Options{Each: func(int, int) {
 		if bar != nil {
 			_ = bar.Add(1)
 		}
-	})
+	}})
 	if bar != nil {
 		_ = bar.Finish()
 	}
@@ -355,11 +355,11 @@ func runStress(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	bar := barFor(c, len(h.samples)*len(trial.Disturbances), "altering")
-	list, used, err := trial.Stress(ctx, h.plan, raster.Calibration{}, h.samples, func(int, int) {
+	list, used, err := trial.Stress(ctx, h.plan, h.samples, trial.Options{Each: func(int, int) {
 		if bar != nil {
 			_ = bar.Add(1)
 		}
-	})
+	}})
 	if bar != nil {
 		_ = bar.Finish()
 	}

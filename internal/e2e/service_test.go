@@ -132,7 +132,8 @@ func TestTheInterfaceRefusesInWords(t *testing.T) {
 		{"/api/v1/items?cursor=!!", 400, "Take the cursor from the field next"},
 		{"/api/v1/items?from=yesterday", 400, "write it as in 2026-03-02T06:00:00Z"},
 		{"/api/v1/tally?by=weather", 400, `weather\"; choose from hour, station`},
-		{"/api/v1/recipes/none/top", 404, "There is no recipe for none"},
+		{"/api/v1/recipes/none/top", 404, "No recipe for none in the role top is released"},
+		{"/api/v1/recipes/none/top/draft", 404, "there is no such recipe; see the list of recipes"},
 		{"/api/v1/nothing", 404, "There is nothing at /api/v1/nothing"},
 		{"/api/v1/items/line1-top.1/picture?size=huge", 400, "Ask for full, preview or thumb"},
 	} {

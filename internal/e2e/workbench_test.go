@@ -105,6 +105,8 @@ func TestWorkbenchOverTheInterface(t *testing.T) {
 	giant := []byte("\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR\x00\x00\x80\x00\x00\x00\x80\x00\x08\x02\x00\x00\x00")
 	_, err = s.AddSample(ctx, k, "giant.png", "good", giant)
 	assert.ErrorContains(t, err, "giant.png")
+	_, err = s.AddSample(ctx, k, "huge.bmp", "good", make([]byte, 65<<20))
+	assert.Equal(t, http.StatusRequestEntityTooLarge, statusOf(t, err))
 	list, err := s.Samples(ctx, k)
 	require.NoError(t, err)
 	assert.Len(t, list.Samples, 15)

@@ -3,6 +3,7 @@ package workbench
 import (
 	"context"
 	"fmt"
+	"runtime"
 	"strings"
 
 	"ricetta/core/inspect"
@@ -150,17 +151,28 @@ func (b *Book) Diff(k Key, from, to string) ([]recipe.Change, error) {
 }
 
 // trial runs a plan over the samples of a recipe.
-func (b *Book) trial(ctx context.Context, k Key, plan *inspect.Plan, each func(done, of int)) (*trial.Report, error) {
+func (b *Book) trial(ctx context.Context, k Key, plan *inspect.Plan, each func(done, of int)) (report *trial.Report, err error) {
+	err = b.inTurn(ctx, k, each, func(samples []trial.Sample, o trial.Options) error {
+		report, err = trial.Run(ctx, plan, samples, o)
+		return err
+	})
+	return report, err
+}
+
+// inTurn runs a trial when no other one is under way, and leaves a core to the lines: what
+// people try out at the workbench must not make verdicts late.
+func (b *Book) inTurn(ctx context.Context, k Key, each func(done, of int), run func(samples []trial.Sample, o trial.Options) error) error {
 	s, err := b.Samples(k)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	list := s.TrialSamples(raster.DefaultDecodeLimits)
-	return trial.Run(ctx, plan, raster.Calibration{}, list, func(done int) {
-		if each != nil {
-			each(done, len(list))
-		}
-	})
+	select {
+	case b.turn <- struct{}{}:
+		defer func() { <-b.turn }()
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+	return run(s.TrialSamples(raster.DefaultDecodeLimits), trial.Options{Hands: max(runtime.GOMAXPROCS(0)-1, 1), Each: each})
 }
 
 // Samples reads the samples of a recipe.

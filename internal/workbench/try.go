@@ -67,16 +67,16 @@ func (b *Book) Trial(ctx context.Context, k Key, tree map[string]any, each func(
 
 // Stress runs a draft, or a tree that is not saved yet, over its samples, more and more
 // disturbed.
-func (b *Book) Stress(ctx context.Context, k Key, tree map[string]any, each func(done, of int)) ([]trial.Envelope, int, error) {
+func (b *Book) Stress(ctx context.Context, k Key, tree map[string]any, each func(done, of int)) (out []trial.Envelope, used int, err error) {
 	plan, err := b.Ready(k, tree)
 	if err != nil {
 		return nil, 0, err
 	}
-	s, err := b.Samples(k)
-	if err != nil {
-		return nil, 0, err
-	}
-	return trial.Stress(ctx, plan, raster.Calibration{}, s.TrialSamples(raster.DefaultDecodeLimits), each)
+	err = b.inTurn(ctx, k, each, func(samples []trial.Sample, o trial.Options) error {
+		out, used, err = trial.Stress(ctx, plan, samples, o)
+		return err
+	})
+	return out, used, err
 }
 
 // AddSample makes a picture a sample. label is "" where folder and file name shall tell.
