@@ -1,0 +1,93 @@
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"net/http"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"ricetta/core/recipe"
+	"ricetta/core/trial"
+)
+
+type trialRequest struct {
+	RecipeRequest
+	Tree map[string]any `json:"tree,omitempty" description:"A draft that is not saved yet; the saved one if absent"`
+}
+
+// Progress is one line of a trial's answer: how far it is, and at last what it says.
+type Progress struct {
+	Done     int                  `json:"done" required:"true"`
+	Of       int                  `json:"of" required:"true"`
+	Report   *trial.ReportJSON    `json:"report,omitempty"`
+	Envelope []trial.EnvelopeJSON `json:"envelope,omitempty" nullable:"false"`
+	Used     int                  `json:"used,omitempty" description:"Samples that a stress trial could use"`
+	Problems []recipe.Problem     `json:"problems,omitempty" nullable:"false"`
+	Error    string               `json:"error,omitempty"`
+}
+
+// lines answers with one JSON object a line, as they come.
+func lines(c *echo.Context, run func(ctx context.Context, tell func(Progress))) error {
+	w := c.Response()
+	w.Header().Set("Content-Type", "application/x-ndjson")
+	w.Header().Set("Cache-Control", "no-store")
+	w.WriteHeader(http.StatusOK)
+	e := json.NewEncoder(w)
+	flush := http.NewResponseController(w)
+	last := time.Time{}
+	run(c.Request().Context(), func(p Progress) {
+		final := p.Report != nil || p.Envelope != nil || p.Problems != nil || p.Error != ""
+		if !final && time.Since(last) < 50*time.Millisecond {
+			return
+		}
+		last = time.Now()
+		if e.Encode(p) == nil {
+			_ = flush.Flush() // who has gone is noticed by the context
+		}
+	})
+	return nil
+}
+
+func progressOf(err error) Progress {
+	var p recipe.Problems
+	if errors.As(err, &p) {
+		return Progress{Problems: p}
+	}
+	return Progress{Error: err.Error()}
+}
+
+func (s *Server) trial(c *echo.Context, in *trialRequest) error {
+	if _, err := s.deps.Book.Samples(in.key()); err != nil {
+		return err
+	}
+	return lines(c, func(ctx context.Context, tell func(Progress)) {
+		report, err := s.deps.Book.Trial(ctx, in.key(), in.Tree, func(done, of int) { tell(Progress{Done: done, Of: of}) })
+		if err != nil {
+			tell(progressOf(err))
+			return
+		}
+		j := report.JSON()
+		tell(Progress{Done: len(report.Results), Of: len(report.Results), Report: &j})
+	})
+}
+
+func (s *Server) stress(c *echo.Context, in *trialRequest) error {
+	if _, err := s.deps.Book.Samples(in.key()); err != nil {
+		return err
+	}
+	return lines(c, func(ctx context.Context, tell func(Progress)) {
+		list, used, err := s.deps.Book.Stress(ctx, in.key(), in.Tree, func(done, of int) { tell(Progress{Done: done, Of: of}) })
+		if err != nil {
+			tell(progressOf(err))
+			return
+		}
+		out := []trial.EnvelopeJSON{}
+		for i := range list {
+			out = append(out, list[i].JSON())
+		}
+		tell(Progress{Done: 1, Of: 1, Envelope: out, Used: used})
+	})
+}

@@ -1,0 +1,47 @@
+package api
+
+import (
+	"net/http"
+
+	"github.com/labstack/echo/v5"
+
+	"ricetta/internal/workbench"
+)
+
+// useRelease gives a station the released revision of a recipe for its role.
+type useRequest struct {
+	StationRequest
+	Product string `json:"product,omitempty" description:"Absent: the product that it runs"`
+}
+
+func (s *Server) useRelease(_ *echo.Context, in *useRequest) (*Station, error) {
+	c := s.station(in.ID)
+	if c == nil {
+		return nil, noStation(in.ID)
+	}
+	st := c.State()
+	k := workbench.Key{Product: in.Product, Role: st.Config.Role}
+	if k.Product == "" {
+		k.Product = st.Product
+	}
+	if k.Product == "" {
+		k.Product = st.Config.Product
+	}
+	r, ok, err := s.deps.Book.Current(k)
+	if err != nil {
+		return nil, err
+	}
+	if !ok {
+		return nil, problem(http.StatusConflict, "Nothing is released", "No revision of "+k.String()+" is released; release one first.")
+	}
+	p, err := s.deps.Book.Plan(r.Revision)
+	if err != nil {
+		return nil, err
+	}
+	if err := c.Use(p); err != nil {
+		return nil, problem(http.StatusConflict, "The station keeps its recipe", err.Error())
+	}
+	s.log.Info("station uses another revision", "station", in.ID, "recipe", k.String(), "revision", r.Revision)
+	out := s.view(c)
+	return &out, nil
+}
