@@ -9,5 +9,5 @@ export default defineConfig({
   plugins: [react(), tailwindcss()],
   build: { outDir: "dist/app", emptyOutDir: true, sourcemap: false, chunkSizeWarningLimit: 900 },
   server: { proxy: { "/api": service } },
-  test: { environment: "jsdom", globals: true, setupFiles: ["src/vitest.setup.ts"] },
+  test: { environment: "jsdom", globals: true, setupFiles: ["src/vitest.setup.ts"], testTimeout: 60_000 },
 });

@@ -134,7 +134,7 @@ func browser(t testing.TB, width, height int) context.Context {
 	alloc, cancelAlloc := chromedp.NewExecAllocator(context.Background(), opts...)
 	ctx, cancel := chromedp.NewContext(alloc)
 	t.Cleanup(func() { cancel(); cancelAlloc() })
-	ctx, cancelTime := context.WithTimeout(ctx, 2*time.Minute)
+	ctx, cancelTime := context.WithTimeout(ctx, 5*time.Minute)
 	t.Cleanup(cancelTime)
 	require.NoError(t, chromedp.Do(ctx, chromedp.EmulateViewport(int64(width), int64(height))))
 	return ctx

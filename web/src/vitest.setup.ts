@@ -1,8 +1,11 @@
 import "@testing-library/jest-dom/vitest";
-import { cleanup } from "@testing-library/react";
+import { cleanup, configure } from "@testing-library/react";
 import { afterEach, vi } from "vitest";
 
 afterEach(cleanup);
+
+// A busy machine is slow, not wrong.
+configure({ asyncUtilTimeout: 20_000 });
 
 Object.defineProperty(window, "matchMedia", {
   value: (query: string) => ({

@@ -73,7 +73,7 @@ it("moves a limit by its keys, and judges again", async () => {
   expect(slider).toHaveAttribute("aria-valuenow", "2");
   fireEvent.keyDown(slider, { key: "ArrowLeft" });
   expect(seen.mock.lastCall?.[0]).toEqual({ checks: [{ id: "rim", kind: "measure.rim", limits: { highest: { least: 0, most: 1.98 } } }] });
-  await vi.waitFor(() => expect(vi.mocked(follow).mock.calls.length).toBeGreaterThan(1));
+  await vi.waitFor(() => expect(vi.mocked(follow).mock.calls.length).toBeGreaterThan(1), 20_000);
   expect(vi.mocked(follow).mock.lastCall?.[2]).toEqual(seen.mock.lastCall?.[0]);
 });
 
