@@ -102,6 +102,16 @@ func TestTheWorkday(t *testing.T) {
 	dragTo(t, ctx, `[data-testid="brush"]`, 560, 420)
 	press(t, ctx, "Use it")
 	eventually(t, "the hole counts", func() bool { return reading() != "" && reading() != before })
+
+	// A corner of a polygon is taken away by a double press.
+	handles := func() int { return eval[int](t, ctx, `document.querySelectorAll('[data-handle^="corner"]').length`) }
+	eval[bool](t, ctx, `(() => { const s = [...document.querySelectorAll('form[aria-label="Settings of level"] select')].find(s => [...s.options].some(o => o.value === "polygon"));
+		Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(s, "polygon");
+		s.dispatchEvent(new Event("change", { bubbles: true })); return true })()`)
+	eventually(t, "four corners", func() bool { return handles() == 4 })
+	at := middle(t, ctx, `[data-handle="corner 3"]`)
+	do(t, ctx, chromedp.MouseClickXY(at[0], at[1]), chromedp.MouseClickXY(at[0], at[1], chromedp.ClickCount(2)))
+	eventually(t, "three corners", func() bool { return handles() == 3 })
 	do(t, ctx, chromedp.KeyEvent("s"))
 	eventually(t, "the draft is saved", func() bool {
 		return eval[string](t, ctx, `document.querySelector('[data-testid="draft-state"]').innerText`) == "never released"

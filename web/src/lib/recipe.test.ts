@@ -43,6 +43,12 @@ describe("shapes", () => {
     }
   });
 
+  it("lose a corner, but never the third last", () => {
+    const four = shapesOf({ region: { polygon: [[0, 0], [4, 0], [4, 4], [0, 4]] } })[0]!;
+    expect(handlesOf(four)[1]!.without).toEqual([0, 0, 4, 4, 0, 4]);
+    expect(handlesOf({ ...four, numbers: [0, 0, 4, 0, 4, 4] }).map((h) => h.without)).toEqual([undefined, undefined, undefined]);
+  });
+
   it("are written back to a tenth of a pixel", () => {
     const s = shapesOf(check)[1]!;
     expect(get(withShape(check, s, shifted(s, 0.26, -0.04), 12.34), ["region"])).toEqual({ rect: [10.3, 20, 100, 40], turn: 12.3, without: [{ circle: [5, 5, 2] }] });

@@ -105,6 +105,8 @@ export interface Handle {
   y: number;
   name: string;
   drag: (x: number, y: number) => { numbers: number[]; turn?: number };
+  /** The numbers without it, where it can be taken away. */
+  without?: number[];
 }
 
 const rotate = (x: number, y: number, deg: number): [number, number] => {
@@ -162,7 +164,7 @@ export function handlesOf(s: Shape): Handle[] {
         { x: at(0) + at(2), y: at(1), name: "inner radius", drag: (x, y) => ({ numbers: [at(0), at(1), Math.min(at(3) - 1, Math.max(1, Math.hypot(x - at(0), y - at(1)))), at(3)] }) },
       ];
     case "polygon":
-      return pairs(n).map(([x, y], i) => ({ x, y, name: `corner ${i + 1}`, drag: (px: number, py: number) => ({ numbers: n.map((v, k) => (k === 2 * i ? px : k === 2 * i + 1 ? py : v)) }) }));
+      return pairs(n).map(([x, y], i) => ({ x, y, name: `corner ${i + 1}`, ...(n.length > 6 ? { without: [...n.slice(0, 2 * i), ...n.slice(2 * i + 2)] } : {}), drag: (px: number, py: number) => ({ numbers: n.map((v, k) => (k === 2 * i ? px : k === 2 * i + 1 ? py : v)) }) }));
     case "arrow":
       return [
         { x: at(0), y: at(1), name: "begin", drag: (x, y) => ({ numbers: [x, y, at(2), at(3)] }) },

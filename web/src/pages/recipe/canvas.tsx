@@ -192,7 +192,7 @@ export function Canvas(p: CanvasProps) {
           ))}
           {shape &&
             handlesOf(shape).map((h) => (
-              <g key={h.name} onPointerDown={(e) => pull(e, shape, h)} className="cursor-pointer" role="img" aria-label={`Handle ${h.name}`} data-handle={h.name}>
+              <g key={h.name} onPointerDown={(e) => pull(e, shape, h)} onDoubleClick={() => h.without && p.onChange(shape, h.without, shape.turn, true)} className="cursor-pointer" role="img" aria-label={`Handle ${h.name}`} data-handle={h.name}>
                 <circle cx={h.x} cy={h.y} r={16 * u} fill="transparent" />
                 {h.name === "turn" ? <circle cx={h.x} cy={h.y} r={7 * u} fill="#1d2430" stroke="#f0b13c" strokeWidth={2.5 * u} /> : <rect x={h.x - 6 * u} y={h.y - 6 * u} width={12 * u} height={12 * u} fill="#f0b13c" stroke="#1d2430" strokeWidth={2 * u} />}
               </g>
@@ -262,7 +262,7 @@ function Outline({ s, u, chosen }: { s: Shape; u: number; chosen: boolean }) {
   );
 }
 
-/** Between the corners of a polygon new ones can be pulled out; one is taken away by a double press. */
+/** Between the corners of a polygon new ones can be added. */
 function Corners({ s, u, change }: { s: Shape; u: number; change: CanvasProps["onChange"] }) {
   const q = pairs(s.numbers);
   return (
@@ -270,7 +270,6 @@ function Corners({ s, u, change }: { s: Shape; u: number; change: CanvasProps["o
       {q.map(([x, y], i) => {
         const [nx, ny] = q[(i + 1) % q.length] ?? [x, y];
         const add = () => change(s, [...s.numbers.slice(0, 2 * i + 2), (x + nx) / 2, (y + ny) / 2, ...s.numbers.slice(2 * i + 2)], 0, true);
-        const drop = () => q.length > 3 && change(s, [...s.numbers.slice(0, 2 * i), ...s.numbers.slice(2 * i + 2)], 0, true);
         return (
           <g key={i}>
             <circle
@@ -288,7 +287,6 @@ function Corners({ s, u, change }: { s: Shape; u: number; change: CanvasProps["o
             >
               <title>Add a corner here</title>
             </circle>
-            <circle cx={x} cy={y} r={8 * u} fill="transparent" onDoubleClick={drop} pointerEvents="none" />
           </g>
         );
       })}
