@@ -38,9 +38,23 @@ func NewCache(most int) *Cache {
 	return &Cache{most: most, taught: map[[32]byte]*lesson{}, pictures: map[[32]byte]raster.Picture{}}
 }
 
-// key is the content that a lesson depends on: kind, settings and all files. Rules depend
-// on the other checks as well and are not kept.
-func (c *Cache) key(r *recipe.Recipe, i int) (k [32]byte, ok bool) {
+// files is what all lessons of a recipe depend on: its picture and its files.
+func (c *Cache) files(r *recipe.Recipe) string {
+	if c == nil {
+		return ""
+	}
+	h := sha256.New()
+	fmt.Fprintf(h, "%+v\n", r.Picture)
+	for _, f := range r.Document.Files() {
+		sum := sha256.Sum256(r.Files[f.Name])
+		fmt.Fprintf(h, "%s %x\n", f.Name, sum)
+	}
+	return string(h.Sum(nil))
+}
+
+// key is the content that the lesson of check i depends on: kind and settings, and what
+// files says. Rules depend on the other checks as well and are not kept.
+func (c *Cache) key(r *recipe.Recipe, i int, files string) (k [32]byte, ok bool) {
 	if c == nil || recipe.IsLogic(r.Checks[i].Kind) {
 		return k, false
 	}
@@ -48,14 +62,7 @@ func (c *Cache) key(r *recipe.Recipe, i int) (k [32]byte, ok bool) {
 	if err != nil {
 		return k, false
 	}
-	h := sha256.New()
-	fmt.Fprintf(h, "%s\n%s\n%+v\n", r.Checks[i].Kind, settings, r.Picture)
-	for _, f := range r.Document.Files() {
-		sum := sha256.Sum256(r.Files[f.Name])
-		fmt.Fprintf(h, "%s %x\n", f.Name, sum)
-	}
-	h.Sum(k[:0])
-	return k, true
+	return sha256.Sum256(fmt.Appendf(nil, "%s\n%s\n%x", r.Checks[i].Kind, settings, files)), true
 }
 
 func (c *Cache) find(k [32]byte) *lesson {

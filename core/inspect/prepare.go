@@ -79,6 +79,7 @@ func PrepareWith(cache *Cache, r *recipe.Recipe) (*Plan, error) {
 		return nil, err
 	}
 	at := map[string]int{}
+	files := cache.files(r)
 	for _, i := range r.Order() {
 		c := &r.Checks[i]
 		k, ok := Kinds.Find(c.Kind)
@@ -92,7 +93,7 @@ func PrepareWith(cache *Cache, r *recipe.Recipe) (*Plan, error) {
 		for name, l := range c.Limits {
 			s.limits[name] = l.Bounds()
 		}
-		key, keeps := cache.key(r, i)
+		key, keeps := cache.key(r, i, files)
 		var l *lesson
 		if keeps {
 			l = cache.find(key)

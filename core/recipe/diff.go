@@ -130,7 +130,7 @@ func bandText(v any) string {
 }
 
 func (d *differences) checks(a, b object) {
-	before, after := idsOf(a), idsOf(b)
+	before, after := IDs(a), IDs(b)
 	for _, id := range before {
 		if !slices.Contains(after, id) {
 			c := findCheck(a, id)

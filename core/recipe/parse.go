@@ -160,12 +160,8 @@ func (b *builder) riding() {
 		at := fmt.Sprintf("/checks/%d/on", b.source[i])
 		d := b.doc.Find(c.On)
 		if d == nil {
-			var ids []string
-			for _, x := range b.doc.Checks {
-				ids = append(ids, x.ID)
-			}
 			what, remedy := "there is no check "+c.On, "name a check of this recipe"
-			if n := nearest(c.On, ids); n != "" {
+			if n := nearest(c.On, b.doc.IDs()); n != "" {
 				remedy = "did you mean " + n + "?"
 			}
 			if slices.Contains(b.off, c.On) {

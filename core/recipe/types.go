@@ -143,6 +143,15 @@ func (d *Document) Find(id string) *Check {
 	return nil
 }
 
+// IDs lists the ids of the checks.
+func (d *Document) IDs() []string {
+	out := make([]string, len(d.Checks))
+	for i, c := range d.Checks {
+		out[i] = c.ID
+	}
+	return out
+}
+
 // Order returns the indices of the checks so that each comes after the datum it
 // rides on and rules come after everything they may ask for; else in the order of
 // the document.

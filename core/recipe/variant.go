@@ -90,7 +90,7 @@ func put(tree object, path []string, v any) error {
 		c := findCheck(tree, first)
 		if c == nil {
 			remedy := "name a check of the base"
-			if n := nearest(first, idsOf(tree)); n != "" {
+			if n := nearest(first, IDs(tree)); n != "" {
 				remedy = "did you mean " + n + "?"
 			}
 			return fmt.Errorf("the base has no check %s; %s", first, remedy)
@@ -133,8 +133,8 @@ func findCheck(tree object, id string) object {
 	return nil
 }
 
-// idsOf lists the ids of a tree's checks.
-func idsOf(tree object) []string {
+// IDs lists the ids of a tree's checks.
+func IDs(tree map[string]any) []string {
 	list, _ := tree["checks"].([]any)
 	var out []string
 	for _, x := range list {
@@ -172,8 +172,8 @@ func Changes(base, whole map[string]any) (change map[string]any, ok bool) {
 		change["routes"] = whole["routes"]
 	}
 	differ("picture", asObject(base["picture"]), asObject(whole["picture"]), change, 1)
-	ids := idsOf(base)
-	if !slices.Equal(ids, idsOf(whole)) {
+	ids := IDs(base)
+	if !slices.Equal(ids, IDs(whole)) {
 		return nil, false
 	}
 	for _, id := range ids {

@@ -46,6 +46,7 @@ type LimitJSON struct {
 	Reading string `json:"reading" required:"true"`
 	Unit    string `json:"unit" required:"true"`
 	Setting string `json:"setting" required:"true" description:"Where the limits are written in the check; empty where the kind sets them itself"`
+	Whole   bool   `json:"whole" required:"true" description:"It counts, and has no values between"`
 	// Margin is absent where no sample tells it.
 	Margin *float64    `json:"margin,omitempty" nullable:"false" description:"Smaller room as a share of the distance between usual good and bad readings; below 0 a sample is judged wrong"`
 	Least  *EndJSON    `json:"least,omitempty"`
@@ -102,7 +103,7 @@ func (r *Report) JSON() ReportJSON {
 }
 
 func (r *Report) limit(l *Limit) LimitJSON {
-	out := LimitJSON{Check: l.Check, Reading: l.Reading, Unit: l.Unit, Setting: l.Setting, Points: []PointJSON{}}
+	out := LimitJSON{Check: l.Check, Reading: l.Reading, Unit: l.Unit, Setting: l.Setting, Whole: l.Whole, Points: []PointJSON{}}
 	if m, ok := l.Margin(); ok {
 		out.Margin = &m
 	}

@@ -16,8 +16,10 @@ type Limit struct {
 	// Setting is where the limits are written, as in limits/count or accept_score; ""
 	// where the kind sets them itself.
 	Setting string
-	Band    check.Band
-	Points  []Point
+	// Whole is set for counts, which have no values between.
+	Whole  bool
+	Band   check.Band
+	Points []Point
 	// Least and Most are the ends that bound, nil where one does not.
 	Least, Most *End
 }
@@ -96,7 +98,7 @@ func (l *Limit) Margin() (m float64, ok bool) {
 
 func limitOf(c *recipe.Check, m check.Measure, k int, results []Result) (Limit, bool) {
 	reading := m.Name
-	l := Limit{Check: c.ID, Reading: reading}
+	l := Limit{Check: c.ID, Reading: reading, Whole: m.Whole}
 	if _, ok := c.Limits[reading]; ok {
 		l.Setting = "limits/" + reading
 	} else if reading == "score" {
@@ -122,10 +124,10 @@ func limitOf(c *recipe.Check, m check.Measure, k int, results []Result) (Limit, 
 		return l, false
 	}
 	if !math.IsInf(l.Band.Least, -1) {
-		l.Least = l.end(l.Band.Least, 1, m.Whole)
+		l.Least = l.end(l.Band.Least, 1)
 	}
 	if !math.IsInf(l.Band.Most, 1) {
-		l.Most = l.end(l.Band.Most, -1, m.Whole)
+		l.Most = l.end(l.Band.Most, -1)
 	}
 	return l, true
 }
@@ -144,9 +146,8 @@ func groupOf(r *Result, f *check.Finding, broken bool) Group {
 	return GroupOther
 }
 
-// end looks at one end; side is 1 where good readings lie above it, -1 below. whole
-// readings are counts, between which nothing lies.
-func (l *Limit) end(at, side float64, whole bool) *End {
+// end looks at one end; side is 1 where good readings lie above it, -1 below.
+func (l *Limit) end(at, side float64) *End {
 	e := &End{At: at, GoodRoom: math.NaN(), BadRoom: math.NaN(), Margin: math.NaN(), Proposed: math.NaN()}
 	// Inside is positive: where the reading lies as seen from the end.
 	inside := func(p *Point) float64 { return float64(side * (p.Value - at)) }
@@ -180,7 +181,7 @@ func (l *Limit) end(at, side float64, whole bool) *End {
 		}
 	}
 	edge := at
-	if whole && at == math.Trunc(at) {
+	if l.Whole && at == math.Trunc(at) {
 		edge -= side / 2 // a count may come as near to the next as it likes
 	}
 	if e.Good != nil {
@@ -205,7 +206,7 @@ func (l *Limit) end(at, side float64, whole bool) *End {
 			e.Margin = math.Copysign(1, e.Margin)
 		}
 	}
-	e.propose(good, side, whole)
+	e.propose(good, side, l.Whole)
 	return e
 }
 

@@ -59,35 +59,38 @@ func progressOf(err error) Progress {
 	return Progress{Error: err.Error()}
 }
 
-func (s *Server) trial(c *echo.Context, in *trialRequest) error {
+// told runs a trial of some sort and tells how far it is and what it says.
+func (s *Server) told(c *echo.Context, in *trialRequest, run func(ctx context.Context, each func(done, of int)) (Progress, error)) error {
 	if _, err := s.deps.Book.Samples(in.key()); err != nil {
 		return err
 	}
 	return lines(c, func(ctx context.Context, tell func(Progress)) {
-		report, err := s.deps.Book.Trial(ctx, in.key(), in.Tree, func(done, of int) { tell(Progress{Done: done, Of: of}) })
+		p, err := run(ctx, func(done, of int) { tell(Progress{Done: done, Of: of}) })
 		if err != nil {
-			tell(progressOf(err))
-			return
+			p = progressOf(err)
+		}
+		tell(p)
+	})
+}
+
+func (s *Server) trial(c *echo.Context, in *trialRequest) error {
+	return s.told(c, in, func(ctx context.Context, each func(done, of int)) (Progress, error) {
+		report, err := s.deps.Book.Trial(ctx, in.key(), in.Tree, each)
+		if err != nil {
+			return Progress{}, err
 		}
 		j := report.JSON()
-		tell(Progress{Done: len(report.Results), Of: len(report.Results), Report: &j})
+		return Progress{Done: len(report.Results), Of: len(report.Results), Report: &j}, nil
 	})
 }
 
 func (s *Server) stress(c *echo.Context, in *trialRequest) error {
-	if _, err := s.deps.Book.Samples(in.key()); err != nil {
-		return err
-	}
-	return lines(c, func(ctx context.Context, tell func(Progress)) {
-		list, used, err := s.deps.Book.Stress(ctx, in.key(), in.Tree, func(done, of int) { tell(Progress{Done: done, Of: of}) })
-		if err != nil {
-			tell(progressOf(err))
-			return
-		}
-		out := []trial.EnvelopeJSON{}
+	return s.told(c, in, func(ctx context.Context, each func(done, of int)) (Progress, error) {
+		list, used, err := s.deps.Book.Stress(ctx, in.key(), in.Tree, each)
+		out := make([]trial.EnvelopeJSON, len(list))
 		for i := range list {
-			out = append(out, list[i].JSON())
+			out[i] = list[i].JSON()
 		}
-		tell(Progress{Done: 1, Of: 1, Envelope: out, Used: used})
+		return Progress{Done: 1, Of: 1, Envelope: out, Used: used}, err
 	})
 }

@@ -10,7 +10,7 @@ import (
 
 	"github.com/goccy/go-yaml"
 
-	"ricetta/internal/folder"
+	"ricetta/internal/disk"
 	"ricetta/internal/station"
 )
 
@@ -49,5 +49,5 @@ func (c *cameras) keep(stationID string, s station.CameraSettings) error {
 	if err != nil {
 		return err
 	}
-	return folder.WriteFile(c.path, data)
+	return disk.Write(c.path, data, 0o644)
 }

@@ -162,17 +162,22 @@ func printKinds(t table) error {
 	return benchKinds(t, &recipe.Recipe{Document: *doc}, wheel, wheelPicture(652.3, 471.8, 300))
 }
 
-// benchEight times the recipe of eight checks.
-func benchEight(t table) error {
+// eightPlan is the recipe of eight checks, made ready.
+func eightPlan() (*inspect.Plan, error) {
 	files, err := tinFiles()
 	if err != nil {
-		return err
+		return nil, err
 	}
 	r, err := drawnRecipe(eight, files)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	plan, err := inspect.Prepare(r)
+	return inspect.Prepare(r)
+}
+
+// benchEight times the recipe of eight checks.
+func benchEight(t table) error {
+	plan, err := eightPlan()
 	if err != nil {
 		return err
 	}

@@ -9,7 +9,6 @@ import (
 	"path/filepath"
 	"time"
 
-	"ricetta/core/inspect"
 	"ricetta/core/raster"
 	"ricetta/core/trial"
 	"ricetta/internal/folder"
@@ -27,15 +26,7 @@ func benchTrial(t table) error {
 	if err := os.Setenv("RICETTA_CACHE", filepath.Join(dir, "cache")); err != nil {
 		return err
 	}
-	files, err := tinFiles()
-	if err != nil {
-		return err
-	}
-	r, err := drawnRecipe(eight, files)
-	if err != nil {
-		return err
-	}
-	plan, err := inspect.Prepare(r)
+	plan, err := eightPlan()
 	if err != nil {
 		return err
 	}

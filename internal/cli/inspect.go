@@ -27,7 +27,7 @@ func inspectCommand() *cli.Command {
 			jsonFlag(),
 			&cli.BoolFlag{Name: "findings", Usage: "print what each check found as well"},
 			&cli.StringFlag{Name: "draw", Usage: "write each picture to this `FOLDER` with what the checks found drawn over it"},
-			&cli.BoolFlag{Name: "quiet", Usage: "no progress bar"},
+			quietFlag(),
 		},
 		Action: inspectFiles,
 	}
@@ -50,24 +50,12 @@ func inspectFiles(ctx context.Context, c *cli.Command) error {
 	if c.NArg() == 0 {
 		return usagef("no picture is named; as in: ricetta %s", c.UsageText)
 	}
-	r, _, err := folder.RecipeDir(c.String("recipe"))
+	plan, err := prepared(c)
 	if err != nil {
-		return usageError{err}
-	}
-	plan, err := inspect.Prepare(r)
-	if err != nil {
-		return usageError{err}
-	}
-	out, errs := c.Root().Writer, c.Root().ErrWriter
-	for _, w := range plan.Warnings {
-		line(errs, "%s: %s", w.Check, w.Text)
+		return err
 	}
 	files := folder.Pictures(c.Args().Slice())
-	p := &printer{out: out, errs: errs, json: c.Bool("json"), findings: c.Bool("findings")}
-	if len(files) >= 5 && !c.Bool("quiet") && isTerminal(errs) {
-		p.bar = progressbar.NewOptions(len(files), progressbar.OptionSetWriter(errs), progressbar.OptionSetDescription("judging"),
-			progressbar.OptionShowCount(), progressbar.OptionClearOnFinish(), progressbar.OptionSetWidth(30))
-	}
+	p := &printer{out: c.Root().Writer, json: c.Bool("json"), findings: c.Bool("findings"), bar: barFor(c, len(files), "judging")}
 	var d *drawer
 	if dir := c.String("draw"); dir != "" {
 		if d, err = newDrawer(dir); err != nil {
@@ -93,6 +81,23 @@ func inspectFiles(ctx context.Context, c *cli.Command) error {
 		return errSome
 	}
 	return nil
+}
+
+// prepared reads the recipe that the flag names and makes it ready; warnings of teaching go
+// to where errors go.
+func prepared(c *cli.Command) (*inspect.Plan, error) {
+	r, _, err := folder.RecipeDir(c.String("recipe"))
+	if err != nil {
+		return nil, usageError{err}
+	}
+	plan, err := inspect.Prepare(r)
+	if err != nil {
+		return nil, usageError{err}
+	}
+	for _, w := range plan.Warnings {
+		line(c.Root().ErrWriter, "%s: %s", w.Check, w.Text)
+	}
+	return plan, nil
 }
 
 // judgeFile judges one file. A file that cannot be read goes to reject like any
@@ -122,7 +127,7 @@ func judgeFile(r *inspect.Runner, file string, d *drawer) (inspected, error) {
 
 // printer prints verdicts as they come, as JSON lines or as one table at the end.
 type printer struct {
-	out, errs      io.Writer
+	out            io.Writer
 	json, findings bool
 	bar            *progressbar.ProgressBar
 	rows           []inspected

@@ -14,6 +14,7 @@ import (
 	"ricetta/core/inspect"
 	"ricetta/core/raster"
 	"ricetta/core/recipe"
+	"ricetta/internal/disk"
 	"ricetta/internal/folder"
 )
 
@@ -94,10 +95,10 @@ func newRecipe(_ context.Context, c *cli.Command) error {
 	if err := os.MkdirAll(to, 0o755); err != nil {
 		return err
 	}
-	if err := folder.WriteFile(filepath.Join(to, reference), data); err != nil {
+	if err := disk.Write(filepath.Join(to, reference), data, 0o644); err != nil {
 		return err
 	}
-	if err := folder.WriteFile(filepath.Join(to, recipe.FileName), text); err != nil {
+	if err := disk.Write(filepath.Join(to, recipe.FileName), text, 0o644); err != nil {
 		return err
 	}
 	w, h := pic.Size()
@@ -139,7 +140,7 @@ func copyRecipe(_ context.Context, c *cli.Command) error {
 			return err
 		}
 		for name, data := range r.Files { // those of a variant's base as well
-			if err := folder.WriteFile(filepath.Join(to, name), data); err != nil {
+			if err := disk.Write(filepath.Join(to, name), data, 0o644); err != nil {
 				return err
 			}
 		}
@@ -147,7 +148,7 @@ func copyRecipe(_ context.Context, c *cli.Command) error {
 	if err := os.MkdirAll(to, 0o755); err != nil {
 		return err
 	}
-	if err := folder.WriteFile(filepath.Join(to, recipe.FileName), written); err != nil {
+	if err := disk.Write(filepath.Join(to, recipe.FileName), written, 0o644); err != nil {
 		return err
 	}
 	if _, _, err := folder.RecipeDir(to); err != nil {

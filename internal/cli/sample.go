@@ -28,9 +28,6 @@ type bench interface {
 	close() error // keeps what was added
 }
 
-// errThere says that a picture is a sample already.
-var errThere = errors.New("the same picture is a sample already")
-
 // inFolder keeps samples in a recipe's folder.
 type inFolder struct {
 	*folder.Samples
@@ -38,16 +35,13 @@ type inFolder struct {
 }
 
 func (b inFolder) add(name, label string, data []byte) (string, string, error) {
-	l, err := trial.ParseLabel(label)
+	l, err := folder.LabelOf(name, label, b.ids)
 	if err != nil {
 		return "", "", err
 	}
-	if label == "" {
-		l, _ = folder.GuessLabel(name, b.ids)
-	}
 	kept, err := b.Add(filepath.Base(name), data, l)
 	if errors.Is(err, folder.ErrThere) {
-		err = fmt.Errorf("%w as %s", errThere, kept)
+		err = fmt.Errorf("%w as %s", err, kept)
 	}
 	return kept, l.String(), err
 }
@@ -57,14 +51,15 @@ func (b inFolder) label(label string, names []string) error {
 	if err != nil {
 		return usageError{err}
 	}
-	for _, n := range names {
-		e := b.Find(n)
-		if e == nil {
-			return usagef("there is no sample %s; nothing was labeled", n)
-		}
-		e.Label = l.String()
+	return noSample(b.Relabel(l, names...), "labeled")
+}
+
+// noSample makes a call that cannot be meant so of an unknown sample.
+func noSample(err error, done string) error {
+	if errors.Is(err, folder.ErrNoSample) {
+		return usagef("%w; nothing was %s", err, done)
 	}
-	return b.Save()
+	return err
 }
 
 func (b inFolder) list() ([]api.Sample, error) {
@@ -75,19 +70,7 @@ func (b inFolder) list() ([]api.Sample, error) {
 	return out, nil
 }
 
-func (b inFolder) remove(names []string) error {
-	for _, n := range names {
-		if b.Find(n) == nil {
-			return usagef("there is no sample %s; nothing was removed", n)
-		}
-	}
-	for _, n := range names {
-		if err := b.Remove(n); err != nil {
-			return err
-		}
-	}
-	return nil
-}
+func (b inFolder) remove(names []string) error { return noSample(b.Remove(names...), "removed") }
 
 func (b inFolder) close() error { return b.Save() }
 
@@ -102,7 +85,7 @@ func (b inService) add(name, label string, data []byte) (string, string, error) 
 	e, err := b.s.AddSample(b.ctx, b.k, name, label, data)
 	var p *api.Problem
 	if errors.As(err, &p) && p.Status == http.StatusConflict {
-		err = errThere
+		err = folder.ErrThere
 	}
 	return e.Sample, e.Label, err
 }
@@ -142,22 +125,19 @@ func onBench(f func(c *cli.Command, b bench) error) cli.ActionFunc {
 		if err != nil {
 			return usageError{err}
 		}
-		return f(c, inFolder{s, checkIDs(&r.Document)})
+		return f(c, inFolder{s, r.IDs()})
 	}
 }
 
 func sampleCommand() *cli.Command {
-	flags := func(more ...cli.Flag) []cli.Flag {
-		return append([]cli.Flag{&cli.StringFlag{Name: "recipe", Usage: "folder of the recipe"}, ofFlag(), serverFlag()}, more...)
-	}
 	label := &cli.StringFlag{Name: "label", Usage: "good, bad, bad: CHECK, rework, unlabeled, or a route; without it folder and file name tell, as in bad/tips/a.png or good-1.png"}
 	return &cli.Command{
 		Name: "sample", Usage: "keep labeled pictures with a recipe, in a folder (--recipe) or of the service (--of), to try it on", Action: unknownCommand,
 		Commands: []*cli.Command{
-			{Name: "add", Usage: "make picture files samples (they are copied)", UsageText: "sample add --recipe FOLDER [--label LABEL] PICTURE…", Flags: flags(label), Action: onBench(addSamples)},
-			{Name: "label", Usage: "label samples anew", UsageText: "sample label --recipe FOLDER LABEL SAMPLE…", Flags: flags(), Action: onBench(labelSamples)},
-			{Name: "list", Usage: "list the samples", UsageText: "sample list --recipe FOLDER", Flags: flags(jsonFlag()), Action: onBench(listSamples)},
-			{Name: "remove", Usage: "remove samples with their pictures", UsageText: "sample remove --recipe FOLDER SAMPLE…", Flags: flags(), Action: onBench(removeSamples)},
+			{Name: "add", Usage: "make picture files samples (they are copied)", UsageText: "sample add --recipe FOLDER [--label LABEL] PICTURE…", Flags: recipeFlags(label), Action: onBench(addSamples)},
+			{Name: "label", Usage: "label samples anew", UsageText: "sample label --recipe FOLDER LABEL SAMPLE…", Flags: recipeFlags(), Action: onBench(labelSamples)},
+			{Name: "list", Usage: "list the samples", UsageText: "sample list --recipe FOLDER", Flags: recipeFlags(jsonFlag()), Action: onBench(listSamples)},
+			{Name: "remove", Usage: "remove samples with their pictures", UsageText: "sample remove --recipe FOLDER SAMPLE…", Flags: recipeFlags(), Action: onBench(removeSamples)},
 		},
 	}
 }
@@ -178,7 +158,7 @@ func addSamples(c *cli.Command, b bench) error {
 			name, label, err = b.add(f, c.String("label"), data)
 		}
 		switch {
-		case errors.Is(err, errThere):
+		case errors.Is(err, folder.ErrThere):
 			line(errs, "%s: %s", f, err)
 		case err != nil:
 			broken++

@@ -18,7 +18,6 @@ import (
 	"ricetta/core/check"
 	"ricetta/core/inspect"
 	"ricetta/core/raster"
-	"ricetta/core/recipe"
 	"ricetta/core/trial"
 	"ricetta/internal/api"
 	"ricetta/internal/client"
@@ -33,11 +32,7 @@ func trialCommand() *cli.Command {
 		UsageText: "trial --recipe FOLDER [PICTURE…]  or  trial --of PRODUCT/ROLE   (files, or folders with good/, bad/CHECK/, rework/ below;\n" +
 			"   files may say it as well: good-1.png, bad-tips-3.png. Without pictures: the samples in the recipe's folder)\n\n" +
 			"Exit status: 0 all samples went where their label says, 1 some did not or could not be read, 2 usage or recipe error.",
-		Flags: []cli.Flag{
-			&cli.StringFlag{Name: "recipe", Usage: "folder of the recipe"}, ofFlag(), serverFlag(), jsonFlag(),
-			&cli.BoolFlag{Name: "all", Usage: "list the samples judged rightly as well"},
-			&cli.BoolFlag{Name: "quiet", Usage: "no progress bar"},
-		},
+		Flags:  recipeFlags(jsonFlag(), &cli.BoolFlag{Name: "all", Usage: "list the samples judged rightly as well"}, quietFlag()),
 		Action: runTrial,
 	}
 }
@@ -48,15 +43,21 @@ func stressCommand() *cli.Command {
 		Usage: "judge samples darker, blurred, noisier, shifted, turned …, until verdicts change",
 		UsageText: "stress --recipe FOLDER [PICTURE…]  or  stress --of PRODUCT/ROLE   (as for trial)\n\n" +
 			"Exit status: 0 done, 1 no sample is judged rightly as it is, 2 usage or recipe error.",
-		Flags:  []cli.Flag{&cli.StringFlag{Name: "recipe", Usage: "folder of the recipe"}, ofFlag(), serverFlag(), jsonFlag(), &cli.BoolFlag{Name: "quiet", Usage: "no progress bar"}},
+		Flags:  recipeFlags(jsonFlag(), quietFlag()),
 		Action: runStress,
 	}
 }
 
-// ofFlag names a recipe of the service, in place of a folder.
-func ofFlag() cli.Flag {
-	return &cli.StringFlag{Name: "of", Usage: "a recipe of the service, as in pencil-tin-12/top, in place of a folder"}
+// recipeFlags name a recipe, in a folder or of the service, with more flags behind them.
+func recipeFlags(more ...cli.Flag) []cli.Flag {
+	return append([]cli.Flag{
+		&cli.StringFlag{Name: "recipe", Usage: "folder of the recipe"},
+		&cli.StringFlag{Name: "of", Usage: "a recipe of the service, as in pencil-tin-12/top, in place of a folder"},
+		serverFlag(),
+	}, more...)
 }
+
+func quietFlag() cli.Flag { return &cli.BoolFlag{Name: "quiet", Usage: "no progress bar"} }
 
 // onServiceOf reports whether a recipe of the service is meant, and which.
 func onServiceOf(c *cli.Command) (k workbench.Key, on bool, err error) {
@@ -82,16 +83,9 @@ type rehearsal struct {
 // rehearse reads recipe and samples from the flags and arguments.
 func rehearse(c *cli.Command) (*rehearsal, error) {
 	dir := c.String("recipe")
-	r, _, err := folder.RecipeDir(dir)
+	plan, err := prepared(c)
 	if err != nil {
-		return nil, usageError{err}
-	}
-	plan, err := inspect.Prepare(r)
-	if err != nil {
-		return nil, usageError{err}
-	}
-	for _, w := range plan.Warnings {
-		line(c.Root().ErrWriter, "%s: %s", w.Check, w.Text)
+		return nil, err
 	}
 	out := &rehearsal{plan: plan}
 	if c.NArg() == 0 {
@@ -105,20 +99,12 @@ func rehearse(c *cli.Command) (*rehearsal, error) {
 		out.samples = s.TrialSamples(raster.DefaultDecodeLimits)
 		return out, nil
 	}
-	ids := checkIDs(&r.Document)
+	ids := plan.Recipe.IDs()
 	for _, f := range below(c.Args().Slice()) {
 		l, _ := folder.GuessLabel(f, ids)
 		out.samples = append(out.samples, trial.Sample{Name: f, Label: l, Open: func() (raster.Picture, error) { return folder.Cached(f, raster.DefaultDecodeLimits) }})
 	}
 	return out, nil
-}
-
-func checkIDs(d *recipe.Document) []string {
-	var ids []string
-	for _, c := range d.Checks {
-		ids = append(ids, c.ID)
-	}
-	return ids
 }
 
 // below resolves names as folder.Pictures does, with the folders in folders.

@@ -35,27 +35,42 @@ func read(files fs.FS, dir, shown string) (*recipe.Recipe, []byte, error) {
 		return nil, nil, err
 	}
 	from := []string{dir}
-	if base, ok := recipe.IsVariant(text); ok {
-		beside := path.Join(path.Dir(dir), base)
-		below, err := document(files, beside, "the folder "+base+" beside it, which it names as its base")
-		if err != nil {
-			return nil, nil, err
-		}
-		tree, err := recipe.Tree(below)
-		if err != nil {
-			return nil, nil, fmt.Errorf("the base %s: %w", base, err)
-		}
-		if over := recipe.Base(tree); over != "" {
-			return nil, nil, fmt.Errorf("the base %s is a variant of %s itself; name %s as the base", base, over, over)
-		}
-		whole, err := recipe.Resolve(text, tree)
-		if err != nil {
-			return nil, nil, err
-		}
-		text, from = inspect.Reader.Write(whole), append(from, beside)
+	whole, base, err := Whole(text, func(base string) ([]byte, error) {
+		return document(files, path.Join(path.Dir(dir), base), "the folder "+base+" beside it, which it names as its base")
+	})
+	if err != nil {
+		return nil, nil, err
+	}
+	if base != "" {
+		text, from = inspect.Reader.Write(whole), append(from, path.Join(path.Dir(dir), base))
 	}
 	r, err := Join(text, func(name string) ([]byte, error) { return pictureFile(files, from, name) })
 	return r, text, err
+}
+
+// Whole returns the tree of the whole recipe that a document says, and the base that it
+// names, "" where it is no variant. beside returns the document of the base.
+func Whole(text []byte, beside func(base string) ([]byte, error)) (tree map[string]any, base string, err error) {
+	tree, err = recipe.Tree(text)
+	if err != nil {
+		return nil, "", err
+	}
+	if base = recipe.Base(tree); base == "" {
+		return tree, "", nil
+	}
+	below, err := beside(base)
+	if err != nil {
+		return nil, base, err
+	}
+	under, err := recipe.Tree(below)
+	if err != nil {
+		return nil, base, fmt.Errorf("the base %s: %w", base, err)
+	}
+	if over := recipe.Base(under); over != "" {
+		return nil, base, fmt.Errorf("the base %s is a variant of %s itself; name %s as the base", base, over, over)
+	}
+	tree, err = recipe.Resolve(text, under)
+	return tree, base, err
 }
 
 // Join makes a recipe of a document and the picture files that it names. file returns

@@ -16,6 +16,7 @@ import (
 
 	"ricetta/core/raster"
 	"ricetta/core/trial"
+	"ricetta/internal/disk"
 )
 
 // SamplesDir is the folder of a recipe's samples in the recipe's folder, and SamplesFile
@@ -111,34 +112,11 @@ func (s *Samples) Save() error {
 	if err != nil {
 		return err
 	}
-	return WriteFile(filepath.Join(s.dir, SamplesFile), data)
+	return disk.Write(filepath.Join(s.dir, SamplesFile), data, 0o644)
 }
 
 func (s *Samples) text() ([]byte, error) {
 	return yaml.MarshalWithOptions(map[string]any{"samples": s.List}, yaml.Flow(false), yaml.IndentSequence(true))
-}
-
-// WriteFile writes a file so that either all of it is there afterwards or what was before.
-func WriteFile(path string, data []byte) error {
-	tmp, err := os.CreateTemp(filepath.Dir(path), ".writing-*")
-	if err != nil {
-		return err
-	}
-	defer os.Remove(tmp.Name()) //nolint:errcheck // gone already when all went well
-	_, err = tmp.Write(data)
-	if err == nil {
-		err = tmp.Chmod(0o644)
-	}
-	if err == nil {
-		err = tmp.Sync()
-	}
-	if e := tmp.Close(); err == nil {
-		err = e
-	}
-	if err != nil {
-		return err
-	}
-	return os.Rename(tmp.Name(), path)
 }
 
 // ErrThere says that the same picture is a sample already.
@@ -162,7 +140,7 @@ func (s *Samples) Add(name string, data []byte, label trial.Label) (string, erro
 	if err := os.MkdirAll(s.dir, 0o755); err != nil {
 		return "", err
 	}
-	if err := WriteFile(s.Path(name), data); err != nil {
+	if err := disk.Write(s.Path(name), data, 0o644); err != nil {
 		return "", err
 	}
 	s.hashes[hash] = name
@@ -218,22 +196,61 @@ func HashOf(data []byte) string {
 	return hex.EncodeToString(sum[:])
 }
 
-// Remove takes a sample out of the list. Its picture is removed once the list without it
-// is on disk, so that no list names a picture that is gone.
-func (s *Samples) Remove(picture string) error {
-	i := slices.IndexFunc(s.List, func(e Sample) bool { return e.Picture == picture })
-	if i < 0 {
-		return fmt.Errorf("there is no sample %s", picture)
+// ErrNoSample says that a sample is not in the list.
+var ErrNoSample = errors.New("there is no sample")
+
+// all finds samples, or none of them.
+func (s *Samples) all(pictures []string) ([]*Sample, error) {
+	out := make([]*Sample, len(pictures))
+	for i, p := range pictures {
+		if out[i] = s.Find(p); out[i] == nil {
+			return nil, fmt.Errorf("%w %s", ErrNoSample, p)
+		}
 	}
-	s.List = slices.Delete(s.List, i, i+1)
+	return out, nil
+}
+
+// Relabel labels samples anew and saves the list; with an unknown one among them nothing
+// is done.
+func (s *Samples) Relabel(l trial.Label, pictures ...string) error {
+	found, err := s.all(pictures)
+	if err != nil {
+		return err
+	}
+	for _, e := range found {
+		e.Label = l.String()
+	}
+	return s.Save()
+}
+
+// Remove takes samples out of the list and saves it; with an unknown one among them nothing
+// is done. Their pictures are removed once the list without them is on disk, so that no
+// list names a picture that is gone.
+func (s *Samples) Remove(pictures ...string) error {
+	if _, err := s.all(pictures); err != nil {
+		return err
+	}
+	s.List = slices.DeleteFunc(s.List, func(e Sample) bool { return slices.Contains(pictures, e.Picture) })
 	if err := s.Save(); err != nil {
 		return err
 	}
 	s.hashes = nil
-	if err := os.Remove(s.Path(picture)); err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return err
+	for _, p := range pictures {
+		if err := os.Remove(s.Path(p)); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return err
+		}
 	}
 	return nil
+}
+
+// LabelOf reads a label that somebody gave, or, where that is "", what folder and file
+// name tell; checks are the ids that may be reasons.
+func LabelOf(file, given string, checks []string) (trial.Label, error) {
+	if given == "" {
+		l, _ := GuessLabel(file, checks)
+		return l, nil
+	}
+	return trial.ParseLabel(given)
 }
 
 // GuessLabel reads a label from where a file lies and what it is called: good/a.png,

@@ -17,6 +17,7 @@ import (
 	"gorm.io/gorm"
 
 	"ricetta/core/raster"
+	"ricetta/internal/disk"
 )
 
 // pictures is the folder of kept pictures. Its table and its files agree, and the
@@ -96,7 +97,11 @@ func (p *pictures) keep(pic raster.Picture, now time.Time) (string, error) {
 	if err := p.makeRoom(size); err != nil {
 		return "", err
 	}
-	if err := writeFile(p.path(hash), b.Bytes()); err != nil {
+	path := p.path(hash)
+	if err := os.MkdirAll(filepath.Dir(path), 0o750); err != nil {
+		return "", err
+	}
+	if err := disk.Write(path, b.Bytes(), 0o600); err != nil {
 		return "", err
 	}
 	if err := p.db.Create(&pictureRow{Hash: hash, Bytes: size, Time: now.UnixMilli()}).Error; err != nil {
@@ -104,31 +109,6 @@ func (p *pictures) keep(pic raster.Picture, now time.Time) (string, error) {
 	}
 	p.total += size
 	return hash, nil
-}
-
-// writeFile writes whole or not at all.
-func writeFile(path string, data []byte) error {
-	if err := os.MkdirAll(filepath.Dir(path), 0o750); err != nil {
-		return err
-	}
-	f, err := os.CreateTemp(filepath.Dir(path), ".new-*")
-	if err != nil {
-		return err
-	}
-	_, err = f.Write(data)
-	if err == nil {
-		err = f.Sync()
-	}
-	if cerr := f.Close(); err == nil {
-		err = cerr
-	}
-	if err == nil {
-		err = os.Rename(f.Name(), path)
-	}
-	if err != nil {
-		return errors.Join(err, os.Remove(f.Name()))
-	}
-	return nil
 }
 
 // makeRoom removes the oldest pictures until size more bytes fit. It needs the lock.

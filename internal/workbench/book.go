@@ -13,6 +13,7 @@ import (
 
 	"ricetta/core/inspect"
 	"ricetta/core/recipe"
+	"ricetta/internal/disk"
 	"ricetta/internal/folder"
 )
 
@@ -213,7 +214,7 @@ func (b *Book) freeze(r *recipe.Recipe, text []byte) (dir string, err error) {
 		return "", err
 	}
 	defer os.RemoveAll(tmp) //nolint:errcheck // renamed when all went well
-	write := func(name string, data []byte) error { return folder.WriteFile(filepath.Join(tmp, name), data) }
+	write := func(name string, data []byte) error { return disk.Write(filepath.Join(tmp, name), data, 0o644) }
 	if err := write(recipe.FileName, text); err != nil {
 		return "", err
 	}

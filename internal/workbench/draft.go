@@ -14,6 +14,7 @@ import (
 	"ricetta/core/inspect"
 	"ricetta/core/raster"
 	"ricetta/core/recipe"
+	"ricetta/internal/disk"
 	"ricetta/internal/folder"
 )
 
@@ -68,9 +69,12 @@ func (b *Book) Draft(k Key) (*Draft, error) {
 	if d.Tree, err = recipe.Tree(text); err != nil {
 		return nil, err
 	}
-	if d.Whole, err = b.whole(d.Tree, text); err != nil {
-		d.Problems, d.Whole = problemsOf(err), d.Tree
-	} else if r, err := b.join(k, d.Whole); err != nil {
+	r, whole, err := b.read(k, text)
+	d.Whole = whole
+	if whole == nil {
+		d.Whole = d.Tree
+	}
+	if err != nil {
 		d.Problems = problemsOf(err)
 	} else {
 		d.Revision = r.Revision
@@ -95,44 +99,40 @@ func (b *Book) Draft(k Key) (*Draft, error) {
 	return d, nil
 }
 
-// whole returns the tree of the whole recipe: the tree itself, or a variant on its base.
-func (b *Book) whole(tree map[string]any, text []byte) (map[string]any, error) {
-	base := recipe.Base(tree)
-	if base == "" {
-		return tree, nil
-	}
-	below, err := os.ReadFile(filepath.Join(b.dir, DraftsDir, filepath.Base(base), recipe.FileName))
-	if err != nil {
-		return nil, recipe.Problems{{Field: "base", What: "there is no recipe folder " + base, Remedy: "name another base"}}
-	}
-	under, err := recipe.Tree(below)
-	if err != nil {
-		return nil, err
-	}
-	return recipe.Resolve(text, under)
-}
-
-// join makes a recipe of a whole tree and the pictures of a draft and its base.
-func (b *Book) join(k Key, whole map[string]any) (*recipe.Recipe, error) {
+// read makes a recipe of a document of the draft, which need not be the saved one, and of
+// the pictures of the draft and its base. whole is its tree with what it takes from a base;
+// nil where that cannot be said.
+func (b *Book) read(k Key, text []byte) (r *recipe.Recipe, whole map[string]any, err error) {
 	dir, err := b.folder(k)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	dirs := []string{dir}
-	if text, err := os.ReadFile(filepath.Join(dir, recipe.FileName)); err == nil {
-		if base, ok := recipe.IsVariant(text); ok {
-			dirs = append(dirs, filepath.Join(filepath.Dir(dir), filepath.Base(base)))
+	whole, _, err = folder.Whole(text, func(base string) ([]byte, error) {
+		beside := filepath.Join(filepath.Dir(dir), filepath.Base(base))
+		dirs = append(dirs, beside)
+		below, err := os.ReadFile(filepath.Join(beside, recipe.FileName))
+		if errors.Is(err, fs.ErrNotExist) {
+			return nil, recipe.Problems{{Field: "base", What: "there is no recipe folder " + base, Remedy: "name another base"}}
+		}
+		return below, err
+	})
+	if err != nil {
+		return nil, nil, err
+	}
+	r, err = folder.Join(inspect.Reader.Write(whole), func(name string) ([]byte, error) { return pictureIn(dirs, name) })
+	return r, whole, err
+}
+
+// pictureIn reads a picture file from the first of the folders that has it.
+func pictureIn(dirs []string, name string) ([]byte, error) {
+	for _, d := range dirs {
+		data, err := os.ReadFile(filepath.Join(d, filepath.Base(name)))
+		if !errors.Is(err, fs.ErrNotExist) {
+			return data, err
 		}
 	}
-	return folder.Join(inspect.Reader.Write(whole), func(name string) ([]byte, error) {
-		for _, d := range dirs {
-			data, err := os.ReadFile(filepath.Join(d, filepath.Base(name)))
-			if !errors.Is(err, fs.ErrNotExist) {
-				return data, err
-			}
-		}
-		return nil, fs.ErrNotExist
-	})
+	return nil, fs.ErrNotExist
 }
 
 func problemsOf(err error) recipe.Problems {
@@ -169,7 +169,7 @@ func (b *Book) Save(k Key, tree map[string]any, tag, who string) (*Draft, error)
 		kept, err = b.keep(dir, who, text)
 	case string(before) != string(text):
 		if _, err = b.keep(dir, who, before); err == nil {
-			err = folder.WriteFile(file, text)
+			err = disk.Write(file, text, 0o644)
 		}
 	}
 	b.mu.Unlock()
@@ -200,7 +200,7 @@ func (b *Book) keep(dir, who string, text []byte) (string, error) {
 	}, who)
 	stamp := b.clock().UTC().Format("2006-01-02T15-04-05.000")
 	name := strings.TrimSuffix(stamp+" "+who, " ") + ".yaml"
-	if err := folder.WriteFile(filepath.Join(to, name), text); err != nil {
+	if err := disk.Write(filepath.Join(to, name), text, 0o644); err != nil {
 		return "", err
 	}
 	entries, err := os.ReadDir(to)
@@ -244,13 +244,13 @@ func (b *Book) Picture(k Key, name string) ([]byte, error) {
 	if filepath.Base(name) != name || strings.HasPrefix(name, ".") || name == recipe.FileName {
 		return nil, ErrNoPicture
 	}
-	data, err := os.ReadFile(filepath.Join(dir, name))
-	if errors.Is(err, fs.ErrNotExist) {
-		text, readErr := os.ReadFile(filepath.Join(dir, recipe.FileName))
-		if base, ok := recipe.IsVariant(text); readErr == nil && ok {
-			data, err = os.ReadFile(filepath.Join(filepath.Dir(dir), filepath.Base(base), name))
+	dirs := []string{dir}
+	if text, err := os.ReadFile(filepath.Join(dir, recipe.FileName)); err == nil {
+		if base, ok := recipe.IsVariant(text); ok {
+			dirs = append(dirs, filepath.Join(filepath.Dir(dir), filepath.Base(base)))
 		}
 	}
+	data, err := pictureIn(dirs, name)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, ErrNoPicture
 	}
@@ -272,7 +272,7 @@ func (b *Book) PutPicture(k Key, name string, data []byte) error {
 	}
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	return folder.WriteFile(filepath.Join(dir, name), data)
+	return disk.Write(filepath.Join(dir, name), data, 0o644)
 }
 
 // Create begins a recipe from its reference picture, without checks.
@@ -316,7 +316,7 @@ func (b *Book) Copy(from, to Key, variant bool) (*Draft, error) {
 	}
 	tree["product"], tree["role"] = to.Product, to.Role
 	files := map[string][]byte{}
-	if r, err := b.join(from, d.Whole); err == nil {
+	if r, _, err := b.read(from, []byte(d.Text)); err == nil {
 		files = r.Files // those of a base as well
 	}
 	return b.create(to, tree, files, src)
@@ -346,11 +346,11 @@ func (b *Book) create(k Key, tree map[string]any, files map[string][]byte, like 
 			}
 		}
 		for name, data := range files {
-			if err := folder.WriteFile(filepath.Join(tmp, name), data); err != nil {
+			if err := disk.Write(filepath.Join(tmp, name), data, 0o644); err != nil {
 				return err
 			}
 		}
-		if err := folder.WriteFile(filepath.Join(tmp, recipe.FileName), text); err != nil {
+		if err := disk.Write(filepath.Join(tmp, recipe.FileName), text, 0o644); err != nil {
 			return err
 		}
 		name, err := b.settle(tmp, k)
@@ -396,7 +396,7 @@ func copyPictures(to, from string) error {
 		case e.Type().IsRegular() && folder.PlainName(name):
 			data, err := os.ReadFile(filepath.Join(from, name))
 			if err == nil {
-				err = folder.WriteFile(filepath.Join(to, name), data)
+				err = disk.Write(filepath.Join(to, name), data, 0o644)
 			}
 			if err != nil {
 				return err

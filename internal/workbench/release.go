@@ -49,7 +49,7 @@ func (b *Book) Release(ctx context.Context, k Key, w Wish) (Release, error) {
 	if len(d.Problems) > 0 {
 		return Release{}, d.Problems
 	}
-	r, err := b.join(k, d.Whole)
+	r, _, err := b.read(k, []byte(d.Text))
 	if err != nil {
 		return Release{}, err
 	}
@@ -133,7 +133,7 @@ func (b *Book) Diff(k Key, from, to string) ([]recipe.Change, error) {
 				return nil, err
 			}
 			trees[i] = d.Whole
-			if r, err := b.join(k, d.Whole); err == nil {
+			if r, _, err := b.read(k, []byte(d.Text)); err == nil {
 				files[i] = r.Files
 			}
 			continue

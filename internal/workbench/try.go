@@ -18,20 +18,20 @@ import (
 // Ready makes a draft ready, or a tree that is not saved yet: that of a variant with base
 // and change. The error is a Problems where it cannot be.
 func (b *Book) Ready(k Key, tree map[string]any) (*inspect.Plan, error) {
-	if tree == nil {
-		d, err := b.Draft(k)
-		if err != nil {
-			return nil, err
-		}
-		tree = d.Tree
-	}
-	whole, err := b.whole(tree, inspect.Reader.Write(tree))
-	if err != nil {
+	var text []byte
+	if tree != nil {
+		text = inspect.Reader.Write(tree)
+	} else if d, err := b.Draft(k); err == nil {
+		text = []byte(d.Text)
+	} else {
 		return nil, err
 	}
-	r, err := b.join(k, whole)
-	if err != nil {
+	r, whole, err := b.read(k, text)
+	if errors.Is(err, ErrNoRecipe) {
 		return nil, err
+	}
+	if err != nil {
+		return nil, problemsOf(err)
 	}
 	p, err := inspect.PrepareWith(b.cache, r)
 	var t *inspect.TeachError
@@ -46,7 +46,7 @@ func (b *Book) Ready(k Key, tree map[string]any) (*inspect.Plan, error) {
 
 // placeOf is the number of a check in a tree; a copy is where it was made from.
 func placeOf(tree map[string]any, id string) int {
-	ids := checkIDs(tree)
+	ids := recipe.IDs(tree)
 	if i := slices.Index(ids, id); i >= 0 {
 		return i
 	}
@@ -85,12 +85,9 @@ func (b *Book) AddSample(k Key, file string, data []byte, label string) (folder.
 	if err != nil {
 		return folder.Sample{}, err
 	}
-	l, err := trial.ParseLabel(label)
+	l, err := folder.LabelOf(file, label, recipe.IDs(d.Whole))
 	if err != nil {
 		return folder.Sample{}, err
-	}
-	if label == "" {
-		l, _ = folder.GuessLabel(file, checkIDs(d.Whole))
 	}
 	b.mu.Lock()
 	defer b.mu.Unlock()
@@ -108,37 +105,21 @@ func (b *Book) AddSample(k Key, file string, data []byte, label string) (folder.
 	return *s.Find(name), nil
 }
 
-func checkIDs(tree map[string]any) []string {
-	var out []string
-	list, _ := tree["checks"].([]any)
-	for _, c := range list {
-		if m, ok := c.(map[string]any); ok {
-			if id, ok := m["id"].(string); ok {
-				out = append(out, id)
-			}
-		}
-	}
-	return out
-}
-
 // LabelSamples labels samples anew, all or none.
 func (b *Book) LabelSamples(k Key, names []string, label string) (*folder.Samples, error) {
 	l, err := trial.ParseLabel(label)
 	if err != nil {
 		return nil, recipe.Problems{{Field: "label", What: err.Error()}}
 	}
-	return b.changeSamples(k, names, func(s *folder.Samples, name string) error {
-		s.Find(name).Label = l.String()
-		return nil
-	})
+	return b.changeSamples(k, func(s *folder.Samples) error { return s.Relabel(l, names...) })
 }
 
-// RemoveSamples removes samples with their pictures.
+// RemoveSamples removes samples with their pictures, all or none.
 func (b *Book) RemoveSamples(k Key, names []string) (*folder.Samples, error) {
-	return b.changeSamples(k, names, func(s *folder.Samples, name string) error { return s.Remove(name) })
+	return b.changeSamples(k, func(s *folder.Samples) error { return s.Remove(names...) })
 }
 
-func (b *Book) changeSamples(k Key, names []string, change func(s *folder.Samples, name string) error) (*folder.Samples, error) {
+func (b *Book) changeSamples(k Key, change func(s *folder.Samples) error) (*folder.Samples, error) {
 	if _, err := b.folder(k); err != nil {
 		return nil, err
 	}
@@ -148,17 +129,12 @@ func (b *Book) changeSamples(k Key, names []string, change func(s *folder.Sample
 	if err != nil {
 		return nil, err
 	}
-	for _, n := range names {
-		if s.Find(n) == nil {
-			return nil, recipe.Problems{{Field: "samples", What: "there is no sample " + n, Remedy: "load the list anew"}}
-		}
+	if err := change(s); errors.Is(err, folder.ErrNoSample) {
+		return nil, recipe.Problems{{Field: "samples", What: err.Error(), Remedy: "load the list anew"}}
+	} else if err != nil {
+		return nil, err
 	}
-	for _, n := range names {
-		if err := change(s, n); err != nil {
-			return nil, err
-		}
-	}
-	return s, s.Save()
+	return s, nil
 }
 
 // SamplePicture returns the picture of a sample, decoded.

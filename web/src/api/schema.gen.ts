@@ -940,6 +940,8 @@ export interface components {
             /** @description Where the limits are written in the check; empty where the kind sets them itself */
             setting: string;
             unit: string;
+            /** @description It counts, and has no values between */
+            whole: boolean;
         };
         Look: {
             /**

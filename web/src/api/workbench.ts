@@ -29,7 +29,6 @@ export const draft = (k: Key) => unwrap(api.GET("/recipes/{product}/{role}/draft
 export const saveDraft = (k: Key, tree: Tree, tag: string, who: string) =>
   unwrap(api.PUT("/recipes/{product}/{role}/draft", { params: one(k), body: { tree, who }, headers: { "If-Match": `"${tag}"` } }));
 export const newRecipe = (body: components["schemas"]["NewRecipeRequest"]) => unwrap(api.POST("/recipes", { body }));
-export const deleteRecipe = (k: Key) => unwrap(api.DELETE("/recipes/{product}/{role}", { params: one(k) }));
 export const samples = (k: Key) => unwrap(api.GET("/recipes/{product}/{role}/samples", { params: one(k) })).then((l) => l.samples);
 export const labelSamples = (k: Key, names: string[], label: string) =>
   unwrap(api.POST("/recipes/{product}/{role}/samples/label", { params: one(k), body: { samples: names, label } })).then((l) => l.samples);
@@ -46,7 +45,7 @@ export const diff = (k: Key, from: string, to: string) =>
 export const runRelease = (station: string, product?: string) => unwrap(api.POST("/stations/{id}/use", { params: { path: { id: station } }, body: product ? { product } : {} }));
 
 /** Which picture a draft is tried on. */
-export type Choice = { sample?: string; station?: string; item?: string; select?: string };
+export type Choice = { sample?: string; item?: string; select?: string };
 
 export const tryDraft = (k: Key, tree: Tree, on: Choice, signal: AbortSignal): Promise<Tried> =>
   unwrap(api.POST("/recipes/{product}/{role}/draft/try", { params: one(k), body: { tree, ...on }, signal }));

@@ -15,6 +15,7 @@ const limit: Limit = {
   reading: "highest",
   unit: "mm",
   setting: "limits/highest",
+  whole: false,
   margin: 0.05,
   most: { at: 2, proposed: 1.2, why: "in the middle", good: { sample: "g", value: 0.4, group: "good" } },
   points: [

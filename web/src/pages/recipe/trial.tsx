@@ -162,9 +162,8 @@ function Plot({ l, e, show }: { l: Limit; e: Editing; show: (sample: string) => 
   const [from, to] = [lo - room, hi + room];
   const W = 640;
   const x = (v: number) => 8 + ((v - from) / (to - from)) * (W - 16);
-  const whole = l.points.every((p) => Number.isInteger(p.value)) && l.reading !== "score";
-  const step = whole ? 1 : Number(((to - from) / 100).toPrecision(1));
-  const neat = (v: number) => (whole ? Math.round(v) : Number(v.toPrecision(3)));
+  const step = l.whole ? 1 : Number(((to - from) / 100).toPrecision(1));
+  const neat = (v: number) => (l.whole ? Math.round(v) : Number(v.toPrecision(3)));
   const drag = (ev: React.PointerEvent, end: "least" | "most") => {
     if (!l.setting) return;
     ev.preventDefault();
