@@ -44,7 +44,7 @@ func packages(t *testing.T) map[string]*build.Package {
 var mayImport = []struct{ folder, allowed string }{
 	{"cmd/ricetta", "internal/cli"},
 	{"internal/cli", "internal/app internal/disk internal/workbench internal/client internal/api internal/figures internal/folder internal/plant internal/station core"},
-	{"internal/app", "internal/api internal/store internal/plant internal/station internal/workbench internal/folder internal/disk internal/console demo core"},
+	{"internal/app", "internal/api internal/store internal/plant internal/station internal/workbench internal/folder internal/disk internal/console internal/source demo core"},
 	{"internal/client", "internal/api internal/workbench internal/station core"},
 	{"internal/api", "internal/station internal/store internal/workbench internal/folder internal/console core"},
 	{"internal/console", "web"},
@@ -52,6 +52,7 @@ var mayImport = []struct{ folder, allowed string }{
 	{"demo", ""},
 	{"internal/store", "internal/station internal/workbench internal/disk core"},
 	{"internal/workbench", "internal/folder internal/disk core"},
+	{"internal/source", "internal/station internal/folder core"},
 	{"internal/plant", "internal/station core"},
 	{"internal/folder", "internal/disk core"},
 	{"internal/disk", ""},

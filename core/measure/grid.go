@@ -21,10 +21,10 @@ func ScaleOf(a, b raster.Point, mm float64) (raster.Calibration, error) {
 
 // GridReport says how well a dot grid was fitted.
 type GridReport struct {
-	Dots  int     `json:"dots"`  // that lie on the grid
-	RMS   float64 `json:"rms"`   // root mean square of their distances from it in pixels
-	Worst float64 `json:"worst"` // greatest distance in pixels
-	Turn  float64 `json:"turn"`  // of the grid in degrees
+	Dots  int     `json:"dots" required:"true"`  // that lie on the grid
+	RMS   float64 `json:"rms" required:"true"`   // root mean square of their distances from it in pixels
+	Worst float64 `json:"worst" required:"true"` // greatest distance in pixels
+	Turn  float64 `json:"turn" required:"true"`  // of the grid in degrees
 }
 
 // fewestDots is what a grid needs to say something about the lens.

@@ -20,6 +20,7 @@ type newRecipeRequest struct {
 	From    *RecipeName `json:"from,omitempty" description:"Copy this recipe"`
 	Variant bool        `json:"variant,omitempty" description:"Take everything from it but what will be changed"`
 	Station string      `json:"station,omitempty" description:"Begin with the last picture of this station as reference"`
+	Look    bool        `json:"look,omitempty" description:"With station: take what was looked at last instead of what was judged last"`
 }
 
 // RecipeName names a recipe.
@@ -28,7 +29,7 @@ type RecipeName struct {
 	Role    string `json:"role" required:"true"`
 }
 
-func (s *Server) newRecipe(_ *echo.Context, in *newRecipeRequest) (*Draft, error) {
+func (s *Server) newRecipe(c *echo.Context, in *newRecipeRequest) (*Draft, error) {
 	k := workbench.Key{Product: in.Product, Role: in.Role}
 	if in.From != nil {
 		d, err := s.deps.Book.Copy(workbench.Key(*in.From), k, in.Variant)
@@ -37,7 +38,13 @@ func (s *Server) newRecipe(_ *echo.Context, in *newRecipeRequest) (*Draft, error
 		}
 		return s.draftOf(d)
 	}
-	pic, err := s.lastPicture(in.Station)
+	var pic raster.Picture
+	var err error
+	if in.Look {
+		pic, err = s.lastLook(c.Request().Context(), in.Station)
+	} else {
+		pic, err = s.lastPicture(in.Station)
+	}
 	if err != nil {
 		return nil, err
 	}

@@ -50,8 +50,8 @@ func (s *Server) camera(id string) (Control, station.Camera, error) {
 	if c == nil {
 		return nil, nil, noStation(id)
 	}
-	cam := c.Camera()
-	if cam == nil {
+	cam, ok := c.Source().(station.Camera)
+	if !ok {
 		return nil, nil, problem(http.StatusNotFound, "Nothing to set", "The pictures of station "+id+" come from a source without settings.")
 	}
 	return c, cam, nil
@@ -133,26 +133,14 @@ func (s *Server) findCamera(c *echo.Context, in *findRequest) (*CameraState, err
 }
 
 func (s *Server) look(c *echo.Context, in *StationRequest) (*Look, error) {
-	_, cam, err := s.camera(in.ID)
-	if err != nil {
-		return nil, err
-	}
 	ctx, cancel := context.WithTimeout(c.Request().Context(), lookTime)
 	defer cancel()
 	begin := time.Now()
-	pic, err := cam.Snap(ctx)
+	pic, n, err := s.snap(ctx, in.ID)
 	if err != nil {
-		return nil, problem(http.StatusBadGateway, "No picture", err.Error())
+		return nil, err
 	}
 	took := msSince(begin)
-	s.looks.mu.Lock()
-	if s.looks.last == nil {
-		s.looks.last = map[string]raster.Picture{}
-	}
-	s.looks.last[in.ID] = pic
-	s.looks.count++
-	n := s.looks.count
-	s.looks.mu.Unlock()
 	q := raster.QualityOf(pic)
 	out := &Look{
 		ID: itemID(in.ID, n), Histogram: q.Histogram[:], Crushed: q.Crushed, Burnt: q.Burnt, Top: q.Top,
@@ -160,6 +148,40 @@ func (s *Server) look(c *echo.Context, in *StationRequest) (*Look, error) {
 	}
 	out.Width, out.Height = pic.Size()
 	return out, nil
+}
+
+// snap takes a picture to look at and keeps it as the station's last; n tells it from
+// those before.
+func (s *Server) snap(ctx context.Context, id string) (pic raster.Picture, n int64, err error) {
+	c := s.station(id)
+	if c == nil {
+		return pic, 0, noStation(id)
+	}
+	if pic, err = c.Source().Snap(ctx); err != nil {
+		return pic, 0, problem(http.StatusBadGateway, "No picture", err.Error())
+	}
+	s.looks.mu.Lock()
+	defer s.looks.mu.Unlock()
+	if s.looks.last == nil {
+		s.looks.last = map[string]raster.Picture{}
+	}
+	s.looks.last[id] = pic
+	s.looks.count++
+	return pic, s.looks.count, nil
+}
+
+// lastLook is the picture that was looked at last, or one that is taken now.
+func (s *Server) lastLook(ctx context.Context, id string) (raster.Picture, error) {
+	s.looks.mu.Lock()
+	pic := s.looks.last[id]
+	s.looks.mu.Unlock()
+	if pic.Kind() != "" {
+		return pic, nil
+	}
+	ctx, cancel := context.WithTimeout(ctx, lookTime)
+	defer cancel()
+	pic, _, err := s.snap(ctx, id)
+	return pic, err
 }
 
 type lookPictureRequest struct {

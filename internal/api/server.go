@@ -17,6 +17,7 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 	"github.com/swaggest/jsonschema-go"
 
+	"ricetta/core/raster"
 	"ricetta/internal/station"
 	"ricetta/internal/workbench"
 )
@@ -33,6 +34,8 @@ type Deps struct {
 	Truth func() Truth
 	// KeepCamera keeps the settings of a station's camera for the next start.
 	KeepCamera func(stationID string, s station.CameraSettings) error
+	// KeepCalibration does so with its calibration; nil is none.
+	KeepCalibration func(stationID string, c *raster.Calibration) error
 	// Console serves the pages.
 	Console http.Handler
 	Log     *slog.Logger
@@ -101,6 +104,8 @@ func (s *Server) routes(r *router) {
 	handle(r, "PUT", "/stations/:id/camera", operation{id: "setCamera", summary: "Set the camera of a stopped station", tag: "stations", errors: []int{400, 403, 404, 409, 422}}, s.setCamera)
 	handle(r, "POST", "/stations/:id/camera/find/:what", operation{id: "findCamera", summary: "Find the best exposure or focus of a stopped station", tag: "stations", errors: []int{403, 404, 409, 422}}, s.findCamera)
 	handle(r, "POST", "/stations/:id/camera/look", operation{id: "look", summary: "Take a picture to look at, with its figures; it triggers no item", tag: "stations", errors: []int{403, 404, 502}}, s.look)
+	handle(r, "POST", "/stations/:id/calibration/find", operation{id: "findCalibration", summary: "Find how large a pixel is on the last look's picture: from a known length or a printed grid of dots; nothing is kept", tag: "stations", errors: []int{403, 404, 422, 502}}, s.findCalibration)
+	handle(r, "PUT", "/stations/:id/calibration", operation{id: "setCalibration", summary: "Keep a stopped station's calibration, or forget it (null) so that its configuration counts again", tag: "stations", errors: []int{403, 404, 409, 422}}, s.setCalibration)
 	stream(r, "/stations/:id/camera/picture", operation{id: "lookPicture", summary: "The picture of the last look", tag: "stations", produces: "image/jpeg", errors: []int{404}}, s.lookPicture)
 
 	handle(r, "GET", "/items", operation{id: "listItems", summary: "Recorded items, newest first", tag: "items", errors: []int{400}}, s.listItems)
@@ -123,7 +128,7 @@ func (s *Server) recipeRoutes(r *router) {
 		return operation{id: id, summary: summary, tag: "recipes", produces: "image/png", errors: []int{404}}
 	}
 	handle(r, "GET", "/recipes", rec("listRecipes", "All recipes, with what is released and how the draft stands"), s.listRecipes)
-	handle(r, "POST", "/recipes", rec("newRecipe", "Begin a recipe: from another one, or from a station's last picture", 403, 404, 409, 422), s.newRecipe)
+	handle(r, "POST", "/recipes", rec("newRecipe", "Begin a recipe: from another one, or from a station's last picture, judged or looked at", 403, 404, 409, 422), s.newRecipe)
 	handle(r, "POST", "/recipes/upload", rec("uploadRecipe", "Begin a recipe from its reference picture, a file that is the request's body", 403, 409, 413, 422), s.uploadRecipe)
 	handle(r, "POST", "/recipes/import", rec("importRecipe", "Take in an archive, the request's body, as a new recipe; whole or not at all", 403, 409, 413, 422), s.importRecipe)
 	handle(r, "POST", "/recipes/check", rec("checkRecipe", "Validate the text of a recipe.yaml (the request's body) without keeping it", 403, 413), s.checkRecipe)
@@ -137,7 +142,8 @@ func (s *Server) recipeRoutes(r *router) {
 	stream(r, one+"/draft/kept/:name", operation{id: "keptDocument", summary: "An earlier document of the draft", tag: "recipes", produces: "application/yaml", errors: []int{404}}, s.keptDocument)
 	stream(r, one+"/draft/pictures/:name", png("draftPicture", "A picture file of the draft"), s.draftPicture)
 	handle(r, "PUT", one+"/draft/pictures/:name", rec("putDraftPicture", "Give the draft a picture file, the request's body", 403, 404, 413, 422), s.putDraftPicture)
-	handle(r, "POST", one+"/draft/try", rec("tryDraft", "Judge a picture with the draft, saved or not", 400, 403, 404, 409), s.tryDraft)
+	handle(r, "POST", one+"/draft/pictures", rec("takePicture", "Make a picture that is there already, of a sample, an item or a camera, a picture file of the draft", 403, 404, 409, 422), s.takePicture)
+	handle(r, "POST", one+"/draft/try", rec("tryDraft", "Judge a picture with the draft, saved or not, or with a released revision", 400, 403, 404, 409), s.tryDraft)
 
 	handle(r, "GET", one+"/samples", rec("listSamples", "The samples", 404), s.listSamples)
 	handle(r, "POST", one+"/samples", rec("addSample", "Make a picture, the request's body or that of an item, a sample", 403, 404, 409, 413, 422), s.addSample)

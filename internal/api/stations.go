@@ -7,6 +7,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"ricetta/core/inspect"
+	"ricetta/core/raster"
 	"ricetta/internal/station"
 )
 
@@ -16,8 +17,10 @@ type Control interface {
 	Start() error
 	Stop()
 	Use(*inspect.Plan) error
-	// Camera is what its pictures can be set up by; nil where there is nothing to set.
-	Camera() station.Camera
+	// Source is what its pictures come from. It is a station.Camera as well where there is
+	// something to set.
+	Source() station.Viewer
+	Calibrate(*raster.Calibration) error
 }
 
 // StationRequest names a station.

@@ -1,11 +1,15 @@
 package api
 
 import (
+	"bytes"
+	"context"
 	"encoding/base64"
 	"errors"
 	"image"
 	"image/color"
 	"image/png"
+	"net/http"
+	"path"
 	"strings"
 	"time"
 
@@ -16,15 +20,24 @@ import (
 	"ricetta/core/raster"
 	"ricetta/core/recipe"
 	"ricetta/internal/folder"
+	"ricetta/internal/workbench"
 )
+
+// Which names a picture that is there already; at most one field is given.
+type Which struct {
+	Sample  string `json:"sample,omitempty" description:"This sample"`
+	Item    string `json:"item,omitempty" description:"The picture of this recorded item"`
+	Station string `json:"station,omitempty" description:"The last picture that this station has judged"`
+	Look    string `json:"look,omitempty" description:"The last picture of this station that was looked at"`
+	File    string `json:"file,omitempty" description:"This picture file of the draft"`
+}
 
 type tryRequest struct {
 	RecipeRequest
-	Tree    map[string]any `json:"tree,omitempty" description:"A draft that is not saved yet; the saved one if absent"`
-	Sample  string         `json:"sample,omitempty" description:"Judge this sample"`
-	Item    string         `json:"item,omitempty" description:"Judge the picture of this recorded item"`
-	Select  string         `json:"select,omitempty" description:"Show which pixels count for this check, where it goes by single pixels"`
-	Station string         `json:"station,omitempty" description:"Judge the last picture of this station; with none of the three the reference"`
+	Which
+	Tree     map[string]any `json:"tree,omitempty" description:"A draft that is not saved yet; the saved one if absent"`
+	Revision string         `json:"revision,omitempty" description:"Judge with this released revision instead of a draft"`
+	Select   string         `json:"select,omitempty" description:"Show which pixels count for this check, where it goes by single pixels"`
 }
 
 // Tried is what a draft says of one picture.
@@ -51,10 +64,10 @@ type TaughtWarning struct {
 	Text  string `json:"text" required:"true"`
 }
 
-func (s *Server) tryDraft(_ *echo.Context, in *tryRequest) (*Tried, error) {
+func (s *Server) tryDraft(c *echo.Context, in *tryRequest) (*Tried, error) {
 	out := &Tried{Problems: []recipe.Problem{}, Warnings: []TaughtWarning{}, Taught: map[string][]check.MarkJSON{}, Findings: []check.FindingJSON{}}
 	begin := time.Now()
-	plan, err := s.deps.Book.Ready(in.key(), in.Tree)
+	plan, err := s.planToTry(in)
 	var p recipe.Problems
 	if errors.As(err, &p) {
 		out.Problems = p
@@ -71,7 +84,10 @@ func (s *Server) tryDraft(_ *echo.Context, in *tryRequest) (*Tried, error) {
 		f := check.Finding{Marks: marks}
 		out.Taught[id] = f.JSON().Marks
 	}
-	pic, err := s.pictureToTry(in, plan)
+	pic, err := s.pictureOf(c.Request().Context(), in.key(), in.Which)
+	if in.Which == (Which{}) {
+		pic = plan.Reference()
+	}
 	if err != nil || pic.Kind() == "" {
 		return out, err
 	}
@@ -113,18 +129,69 @@ func inlined(g *raster.Gray) (string, error) {
 
 func msSince(t time.Time) float64 { return check.Rounded(time.Since(t).Seconds()*1000, 100) }
 
-// pictureToTry is the picture that is asked for; one without pixels where the recipe has no
-// reference.
-func (s *Server) pictureToTry(in *tryRequest, plan *inspect.Plan) (raster.Picture, error) {
-	switch {
-	case in.Sample != "":
-		return s.deps.Book.SamplePicture(in.key(), in.Sample)
-	case in.Item != "":
-		return s.itemPicture(in.Item)
-	case in.Station != "":
-		return s.lastPicture(in.Station)
+func (s *Server) planToTry(in *tryRequest) (*inspect.Plan, error) {
+	if in.Revision == "" {
+		return s.deps.Book.Ready(in.key(), in.Tree)
 	}
-	return plan.Reference(), nil
+	plan, err := s.deps.Book.Plan(in.Revision)
+	if err != nil {
+		return nil, problem(http.StatusNotFound, "No such revision", err.Error())
+	}
+	return plan, nil
+}
+
+// pictureOf is the picture that is named; one without pixels where none is.
+func (s *Server) pictureOf(ctx context.Context, k workbench.Key, w Which) (raster.Picture, error) {
+	switch {
+	case w.Sample != "":
+		return s.deps.Book.SamplePicture(k, w.Sample)
+	case w.Item != "":
+		return s.itemPicture(w.Item)
+	case w.Station != "":
+		return s.lastPicture(w.Station)
+	case w.Look != "":
+		return s.lastLook(ctx, w.Look)
+	case w.File != "":
+		data, err := s.deps.Book.Picture(k, w.File)
+		if err != nil {
+			return raster.Picture{}, err
+		}
+		return folder.DecodeCached(data, path.Ext(w.File), raster.DefaultDecodeLimits)
+	}
+	return raster.Picture{}, nil
+}
+
+type takeRequest struct {
+	RecipeRequest
+	Which
+	As string `json:"as,omitempty" pattern:"^[a-z][a-z0-9_-]*$" description:"What its name begins with; reference if absent"`
+}
+
+// Taken is a picture that was made a file of a draft.
+type Taken struct {
+	Name string `json:"name" required:"true" description:"Of the file; the same pixels have the same name"`
+}
+
+func (s *Server) takePicture(c *echo.Context, in *takeRequest) (*Taken, error) {
+	pic, err := s.pictureOf(c.Request().Context(), in.key(), in.Which)
+	if err != nil {
+		return nil, err
+	}
+	if pic.Kind() == "" {
+		return nil, problem(http.StatusUnprocessableEntity, "Which picture?", "Name a sample, an item, a station or a file.")
+	}
+	var b bytes.Buffer
+	if err := png.Encode(&b, pic.Image()); err != nil {
+		return nil, err
+	}
+	if in.As == "" {
+		in.As = "reference"
+	}
+	name := in.As + "-" + folder.HashOf(b.Bytes())[:8] + ".png"
+	if err := s.deps.Book.PutPicture(in.key(), name, b.Bytes()); err != nil {
+		return nil, badPicture(name, err)
+	}
+	return &Taken{name}, nil
 }
 
 func (s *Server) itemPicture(id string) (raster.Picture, error) {

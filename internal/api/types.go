@@ -35,6 +35,8 @@ type Station struct {
 	Ejectors map[string]Ejector `json:"ejectors" required:"true" nullable:"false"`
 	Every    int64              `json:"every" required:"true" description:"Encoder counts from item to item"`
 	Last     *Item              `json:"last,omitempty" description:"The last recorded item"`
+	// Calibration is absent where nobody has said how large a pixel is.
+	Calibration *Calibration `json:"calibration,omitempty"`
 }
 
 // Ejector is where an output acts, in encoder counts.
@@ -184,6 +186,10 @@ func stationOf(s station.State) Station {
 		ID: s.Config.ID, Name: s.Config.Name, Line: s.Config.Line, Role: s.Config.Role, Status: string(s.Status), Why: s.Why,
 		Since: s.Since.UTC(), Product: s.Product, Revision: s.Revision, Underway: s.Underway, Counters: s.Counters,
 		Ejectors: map[string]Ejector{}, Every: s.Config.Every,
+	}
+	if s.Calibration.MMPerPx > 0 {
+		c := calibrationOf(s.Calibration)
+		out.Calibration = &c
 	}
 	for r, e := range s.Config.Ejectors {
 		out.Ejectors[r] = Ejector{e.Offset, e.Pulse, e.Confirm}

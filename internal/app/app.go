@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"net"
@@ -9,9 +10,11 @@ import (
 	"sync"
 	"time"
 
+	"ricetta/core/raster"
 	"ricetta/internal/api"
 	"ricetta/internal/console"
 	"ricetta/internal/plant"
+	"ricetta/internal/source"
 	"ricetta/internal/station"
 	"ricetta/internal/store"
 	"ricetta/internal/workbench"
@@ -34,26 +37,39 @@ type App struct {
 	store    *store.Store
 	hub      *api.Hub
 	book     *workbench.Book
-	cameras  *cameras
+	cameras  *kept[station.CameraSettings]
+	scales   *kept[raster.Calibration]
 	units    []*unit
 	server   *api.Server
 	listener net.Listener
 }
 
-// unit is a station with its line.
+// belt is what brings a station its items and pictures and takes its outputs.
+type belt interface {
+	station.Source
+	station.Outputs
+	station.Viewer
+	Attach(*station.Station)
+	// Run moves it until ctx ends.
+	Run(ctx context.Context)
+	// Count returns where it is, and how far it is to the next item.
+	Count() (count, next int64)
+}
+
+// unit is a station with its belt.
 type unit struct {
 	*station.Station
-	line *plant.Line
+	belt belt
 }
 
 // Start implements api.Control.
 func (u *unit) Start() error {
-	count, next := u.line.Count()
+	count, next := u.belt.Count()
 	return u.Station.Start(count, next)
 }
 
-// Camera implements api.Control.
-func (u *unit) Camera() station.Camera { return u.line }
+// Source implements api.Control.
+func (u *unit) Source() station.Viewer { return u.belt }
 
 // New builds the service. On an error, everything begun is closed again.
 func New(o Options) (a *App, err error) {
@@ -78,7 +94,10 @@ func New(o Options) (a *App, err error) {
 		return a, err
 	}
 	started := time.Now()
-	if a.cameras, err = loadCameras(o.DataDir); err != nil {
+	if a.cameras, err = loadKept[station.CameraSettings](o.DataDir, CamerasFile); err != nil {
+		return a, err
+	}
+	if a.scales, err = loadKept[raster.Calibration](o.DataDir, CalibrationsFile); err != nil {
 		return a, err
 	}
 	var odd []error
@@ -99,8 +118,13 @@ func New(o Options) (a *App, err error) {
 		return a, err
 	}
 	deps := api.Deps{
-		Site: a.site.Name, Version: o.Version, Started: started, Book: a.book, KeepCamera: a.cameras.keep, Records: a.store,
-		Hub: a.hub, Truth: a.truth, Console: pages, Log: o.Log,
+		Site: a.site.Name, Version: o.Version, Started: started, Book: a.book, Records: a.store,
+		KeepCamera:      func(id string, s station.CameraSettings) error { return a.cameras.keep(id, &s) },
+		KeepCalibration: a.scales.keep,
+		Hub:             a.hub, Console: pages, Log: o.Log,
+	}
+	if a.site.simulated() {
+		deps.Truth = a.truth
 	}
 	for _, u := range a.units {
 		deps.Stations = append(deps.Stations, u)
@@ -132,23 +156,33 @@ func (a *App) build(c StationConfig) error {
 	if err != nil {
 		return err
 	}
-	lc := *c.Source.Plant
-	lc.Station = c.ID
-	lc.Seed += uint64(lastSeq) // other tins than before the restart
-	line := plant.NewLine(lc)
+	b, err := a.beltOf(c, lastSeq)
+	if err != nil {
+		return fmt.Errorf("station %s: %w", c.ID, err)
+	}
 	if set, ok := a.cameras.by[c.ID]; ok {
-		if err := line.Set(set); err != nil {
+		err := errors.New("its source has no settings")
+		if cam, ok := b.(station.Camera); ok {
+			err = cam.Set(set)
+		}
+		if err != nil {
 			a.opts.Log.Warn("a camera keeps the settings it is delivered with", "station", c.ID, "error", err)
 		}
 	}
 	s, err := station.New(c.Config, station.Parts{
-		Source: line, Outputs: line, Recorder: a.store, Listener: a.hub, Clock: time.Now,
+		Source: b, Outputs: b, Recorder: a.store, Listener: a.hub, Clock: time.Now,
+		PictureTimeout: time.Duration(c.Source.TimeoutMS) * time.Millisecond,
 	}, lastSeq)
 	if err != nil {
 		return err
 	}
-	line.Attach(s)
-	a.units = append(a.units, &unit{s, line})
+	b.Attach(s)
+	a.units = append(a.units, &unit{s, b})
+	if k, ok := a.scales.by[c.ID]; ok {
+		if err := s.Calibrate(&k); err != nil {
+			a.opts.Log.Warn("a station goes by the scale of its configuration", "station", c.ID, "error", err)
+		}
+	}
 	r, ok, err := a.book.Current(workbench.Key{Product: c.Product, Role: c.Role})
 	if err != nil {
 		return err
@@ -165,6 +199,21 @@ func (a *App) build(c StationConfig) error {
 	return s.Use(p)
 }
 
+// beltOf builds what a station is connected to.
+func (a *App) beltOf(c StationConfig, lastSeq int64) (belt, error) {
+	if c.Source.Plant == nil {
+		p, err := source.Open(c.Source.Config, a.opts.DataDir)
+		if err != nil {
+			return nil, err
+		}
+		return source.NewBelt(p, c.Every), nil
+	}
+	lc := *c.Source.Plant
+	lc.Station = c.ID
+	lc.Seed += uint64(lastSeq) // other tins than before the restart
+	return plant.NewLine(lc), nil
+}
+
 // Addr returns where the service listens.
 func (a *App) Addr() string { return a.listener.Addr().String() }
 
@@ -174,7 +223,7 @@ func (a *App) Run(ctx context.Context) error {
 	belts, stopBelts := context.WithCancel(context.Background())
 	var moving sync.WaitGroup
 	for _, u := range a.units {
-		moving.Go(func() { u.line.Run(belts) })
+		moving.Go(func() { u.belt.Run(belts) })
 		if a.opts.Hold {
 			continue
 		}
@@ -209,7 +258,9 @@ func (a *App) Close() {
 func (a *App) Score() plant.Score {
 	sum := plant.NewScore()
 	for _, u := range a.units {
-		sum.Add(u.line.Score())
+		if line, ok := u.belt.(*plant.Line); ok {
+			sum.Add(line.Score())
+		}
 	}
 	return sum
 }

@@ -6,10 +6,12 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 
 	"github.com/goccy/go-yaml"
 
 	"ricetta/internal/plant"
+	"ricetta/internal/source"
 	"ricetta/internal/station"
 )
 
@@ -35,10 +37,13 @@ type StationConfig struct {
 	Source         SourceConfig `yaml:"source"`
 }
 
-// SourceConfig says where belt, pictures and outputs of a station are. The simulated
-// plant is the only one so far.
+// SourceConfig says where belt, pictures and outputs of a station are: one of a line of the
+// simulated plant, a folder of pictures, and an address that answers with one.
 type SourceConfig struct {
-	Plant *plant.LineConfig `yaml:"plant"`
+	Plant         *plant.LineConfig `yaml:"plant,omitempty"`
+	source.Config `yaml:",inline"`
+	// TimeoutMS bounds how long a picture may take; half a second if it is 0.
+	TimeoutMS int64 `yaml:"timeout_ms,omitempty"`
 }
 
 // LoadSite reads the configuration from the data folder.
@@ -66,7 +71,11 @@ func (s *Site) validate() error {
 		return errors.New("there are no stations; describe at least one")
 	}
 	seen := map[string]bool{}
-	for _, st := range s.Stations {
+	for i := range s.Stations {
+		st := &s.Stations[i]
+		if st.Source.Plant == nil {
+			source.Complete(&st.Config)
+		}
 		if err := st.Validate(); err != nil {
 			return err
 		}
@@ -74,11 +83,19 @@ func (s *Site) validate() error {
 			return fmt.Errorf("two stations are called %s; give each its own id", st.ID)
 		}
 		seen[st.ID] = true
-		if st.Source.Plant == nil {
-			return fmt.Errorf("station %s has no source; give it source: {plant: …}", st.ID)
+		if given := st.Source.Config.Given(); given == (st.Source.Plant != nil) {
+			return fmt.Errorf("station %s needs one source; give it source: {folder: {path: …}}, {http: {address: …}} or {plant: …}", st.ID)
+		}
+		if t := st.Source.TimeoutMS; t < 0 || t > 60_000 {
+			return fmt.Errorf("station %s: timeout_ms is %d; give 1 to 60000", st.ID, t)
 		}
 	}
 	return nil
+}
+
+// simulated reports whether anything here is.
+func (s *Site) simulated() bool {
+	return slices.ContainsFunc(s.Stations, func(c StationConfig) bool { return c.Source.Plant != nil })
 }
 
 // demoSite is the configuration of the demo plant.

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"io"
 	"path/filepath"
 
 	"github.com/urfave/cli/v3"
@@ -19,15 +20,35 @@ func calibrateCommand() *cli.Command {
 		UsageText: "calibrate --grid MM PICTURE   or   calibrate --length MM --from X,Y --to X,Y",
 		Description: "With --grid from the picture of a printed grid of round dots, that many millimeters apart both ways and seen\n" +
 			"straight from above; with --length from two places a known length apart. Put what is printed under the station in site.yaml.",
-		Flags: []cli.Flag{
-			&cli.FloatFlag{Name: "grid", Usage: "pitch of the dots in mm"},
-			&cli.FloatFlag{Name: "length", Usage: "known length in mm"},
-			&cli.StringFlag{Name: "from", Usage: "one end of it, X,Y in pixels"},
-			&cli.StringFlag{Name: "to", Usage: "its other end"},
-			jsonFlag(),
-		},
+		Flags:  append(calibrationFlags(), jsonFlag()),
 		Action: calibrate,
 	}
+}
+
+func calibrationFlags() []cli.Flag {
+	return []cli.Flag{
+		&cli.FloatFlag{Name: "grid", Usage: "pitch of the dots in mm"},
+		&cli.FloatFlag{Name: "length", Usage: "known length in mm"},
+		&cli.StringFlag{Name: "from", Usage: "one end of it, X,Y in pixels"},
+		&cli.StringFlag{Name: "to", Usage: "its other end"},
+	}
+}
+
+// knownLength reads the two ends of --length; nil where --grid is given.
+func knownLength(c *cli.Command) ([]raster.Point, error) {
+	if c.IsSet("grid") == c.IsSet("length") {
+		return nil, usagef("give either --grid, or --length with --from and --to; as in: ricetta %s", c.UsageText)
+	}
+	if c.IsSet("grid") {
+		return nil, nil
+	}
+	ends := make([]raster.Point, 2)
+	for i, name := range []string{"from", "to"} {
+		if _, err := fmt.Sscanf(c.String(name), "%g,%g", &ends[i].X, &ends[i].Y); err != nil {
+			return nil, usagef("--%s %q is no place; give it as X,Y", name, c.String(name))
+		}
+	}
+	return ends, nil
 }
 
 // calibrated is what calibrate --json prints.
@@ -38,22 +59,18 @@ type calibrated struct {
 
 func calibrate(_ context.Context, c *cli.Command) error {
 	var out calibrated
+	ends, err := knownLength(c)
+	if err != nil {
+		return err
+	}
 	switch {
-	case c.IsSet("grid") == c.IsSet("length"):
-		return usagef("give either --grid and a picture, or --length with --from and --to; as in: ricetta %s", c.UsageText)
-	case c.IsSet("length"):
-		var ends [2]raster.Point
-		for i, name := range []string{"from", "to"} {
-			if _, err := fmt.Sscanf(c.String(name), "%g,%g", &ends[i].X, &ends[i].Y); err != nil {
-				return usagef("--%s %q is no place; give it as X,Y", name, c.String(name))
-			}
-		}
-		var err error
+	case ends != nil:
 		if out.Calibration, err = measure.ScaleOf(ends[0], ends[1], c.Float("length")); err != nil {
 			return usageError{err}
 		}
 	default:
-		file, err := oneArg(c, "the picture of a dot grid")
+		var file string
+		file, err = oneArg(c, "the picture of a dot grid")
 		if err != nil {
 			return err
 		}
@@ -71,13 +88,17 @@ func calibrate(_ context.Context, c *cli.Command) error {
 	if c.Bool("json") {
 		return printJSON(w, out)
 	}
-	if r := out.Grid; r != nil {
-		line(w, "# %d dots lie on the grid, %.2f px off it in the mean and %.2f at most; it is turned by %.1f°", r.Dots, r.RMS, r.Worst, r.Turn)
-	}
+	printGrid(w, "# ", out.Grid)
 	line(w, "calibration:")
 	line(w, "  mm_per_px: %.6g", out.Calibration.MMPerPx)
 	if l := out.Calibration.Lens; l != nil {
 		line(w, "  lens: {center: {x: %.6g, y: %.6g}, reach: %.6g, bend: %.4g}", l.Center.X, l.Center.Y, l.Reach, l.Bend)
 	}
 	return nil
+}
+
+func printGrid(w io.Writer, before string, r *measure.GridReport) {
+	if r != nil {
+		line(w, "%s%d dots lie on the grid, %.2f px off it in the mean and %.2f at most; it is turned by %.1f°", before, r.Dots, r.RMS, r.Worst, r.Turn)
+	}
 }

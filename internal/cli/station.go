@@ -42,6 +42,7 @@ func stationCommand() *cli.Command {
 			one("show", "one station", func(ctx context.Context, s *client.Client, id string) (api.Station, error) { return s.Station(ctx, id) }),
 			one("start", "start a station, or release a held one", func(ctx context.Context, s *client.Client, id string) (api.Station, error) { return s.Start(ctx, id) }),
 			cameraCommand(),
+			stationCalibrateCommand(),
 			one("use", "run the released revision of the station's product from the next item on", func(ctx context.Context, s *client.Client, id string) (api.Station, error) { return s.Use(ctx, id, "") }),
 			one("stop", "stop a station and its belt", func(ctx context.Context, s *client.Client, id string) (api.Station, error) { return s.Stop(ctx, id) }),
 		},
@@ -87,6 +88,9 @@ func printStation(w io.Writer, st api.Station) {
 		row("look at", st.Why)
 	}
 	row("recipe", fmt.Sprintf("%s %s", st.Product, short(st.Revision)))
+	if k := st.Calibration; k != nil {
+		row("one pixel", fmt.Sprintf("%.6g mm", k.MMPerPx))
+	}
 	row("inspected", st.Counters.Inspected)
 	routes := make([]string, 0, len(st.Counters.Routes))
 	for r := range st.Counters.Routes {

@@ -65,6 +65,12 @@ func (c *Client) UploadRecipe(ctx context.Context, k workbench.Key, name string,
 	return out, c.tell(ctx, "POST", "/recipes/upload", Query("product", k.Product, "role", k.Role, "name", name), nil, picture, &out)
 }
 
+// BeginAt begins a recipe with what was looked at last at a station.
+func (c *Client) BeginAt(ctx context.Context, k workbench.Key, stationID string) (out api.Draft, err error) {
+	in := map[string]any{"product": k.Product, "role": k.Role, "station": stationID, "look": true}
+	return out, c.tell(ctx, "POST", "/recipes", nil, nil, in, &out)
+}
+
 // DeleteRecipe deletes a draft that was never released.
 func (c *Client) DeleteRecipe(ctx context.Context, k workbench.Key) error {
 	return c.do(ctx, "DELETE", pathOf(k, ""), nil, new(api.Done))
@@ -205,4 +211,25 @@ func (c *Client) SetCamera(ctx context.Context, id string, s station.CameraSetti
 // FindCamera finds the best exposure or focus of a stopped station.
 func (c *Client) FindCamera(ctx context.Context, id, what string) (out api.CameraState, err error) {
 	return out, c.do(ctx, "POST", "/stations/"+url.PathEscape(id)+"/camera/find/"+what, nil, &out)
+}
+
+// FindCalibration finds how large a pixel of a station is, by what in says: length_mm with
+// from and to, or grid_mm. Nothing is kept.
+func (c *Client) FindCalibration(ctx context.Context, id string, in map[string]any) (out api.FoundCalibration, err error) {
+	return out, c.tell(ctx, "POST", "/stations/"+url.PathEscape(id)+"/calibration/find", nil, nil, in, &out)
+}
+
+// SetCalibration keeps the calibration of a stopped station; nil forgets it.
+func (c *Client) SetCalibration(ctx context.Context, id string, k *api.Calibration) (out api.Station, err error) {
+	return out, c.tell(ctx, "PUT", "/stations/"+url.PathEscape(id)+"/calibration", nil, nil, map[string]any{"calibration": k}, &out)
+}
+
+// Look takes a picture to look at, with its figures.
+func (c *Client) Look(ctx context.Context, id string) (out api.Look, err error) {
+	return out, c.do(ctx, "POST", "/stations/"+url.PathEscape(id)+"/camera/look", nil, &out)
+}
+
+// TakePicture makes a picture that is there already a picture file of a draft.
+func (c *Client) TakePicture(ctx context.Context, k workbench.Key, w api.Which) (out api.Taken, err error) {
+	return out, c.tell(ctx, "POST", pathOf(k, "/draft/pictures"), nil, nil, w, &out)
 }

@@ -206,7 +206,7 @@ func inFolder(dir string) []string {
 	}
 	var out []string
 	for _, e := range entries {
-		if !e.IsDir() && isPicture(e.Name()) {
+		if !e.IsDir() && IsPicture(e.Name()) {
 			out = append(out, filepath.Join(dir, e.Name()))
 		}
 	}
@@ -216,7 +216,8 @@ func inFolder(dir string) []string {
 	return out
 }
 
-func isPicture(name string) bool {
+// IsPicture tells by its ending whether a file is a picture.
+func IsPicture(name string) bool {
 	ext := strings.ToLower(filepath.Ext(name))
 	return slices.ContainsFunc(raster.Formats, func(f raster.Format) bool { return slices.Contains(f.Endings, ext) })
 }

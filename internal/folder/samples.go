@@ -79,7 +79,7 @@ func ReadSamples(recipeDir string) (*Samples, error) {
 // PlainName reports whether name is a file of its own folder, and of one of the formats
 // of pictures.
 func PlainName(name string) bool {
-	return name != "" && filepath.Base(name) == name && !strings.HasPrefix(name, ".") && !strings.ContainsAny(name, `/\:`) && isPicture(name)
+	return name != "" && filepath.Base(name) == name && !strings.HasPrefix(name, ".") && !strings.ContainsAny(name, `/\:`) && IsPicture(name)
 }
 
 // Path returns where the picture of that name lies.

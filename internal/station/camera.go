@@ -16,15 +16,20 @@ type CameraSettings struct {
 	Focus      float64 `json:"focus" yaml:"focus" required:"true" description:"Place of the lens, 0 to 100"`
 }
 
+// Viewer is a source that can be looked at.
+type Viewer interface {
+	// Snap takes a picture now, for somebody to look at. It triggers no item.
+	Snap(ctx context.Context) (raster.Picture, error)
+}
+
 // Camera is a source whose pictures can be set up.
 type Camera interface {
+	Viewer
 	// Settings returns the present settings, Range the least and the most of each.
 	Settings() CameraSettings
 	Range() (least, most CameraSettings)
 	// Set changes the settings for pictures taken from now on.
 	Set(CameraSettings) error
-	// Snap takes a picture now, for somebody to look at. It triggers no item.
-	Snap(ctx context.Context) (raster.Picture, error)
 }
 
 // Check reports a setting out of its range.

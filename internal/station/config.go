@@ -52,8 +52,10 @@ func (c Config) Validate() error {
 	if c.Every <= 0 {
 		return fail("every is %d; give the distance between items in encoder counts", c.Every)
 	}
-	if k := c.Calibration; k != nil && !(k.MMPerPx > 0 && k.MMPerPx < 100 && (k.Lens == nil || k.Lens.Reach > 0 && math.Abs(k.Lens.Bend) < 0.5)) {
-		return fail("its calibration is not one; take what ricetta calibrate prints")
+	if k := c.Calibration; k != nil {
+		if err := CheckCalibration(*k); err != nil {
+			return fail("%w", err)
+		}
 	}
 	if _, ok := c.Ejectors[recipe.Reject]; !ok {
 		return fail("there is no ejector for %s; every station needs one", recipe.Reject)
@@ -71,6 +73,14 @@ func (c Config) Validate() error {
 		}
 	}
 	return nil
+}
+
+// CheckCalibration reports numbers that no camera has.
+func CheckCalibration(k raster.Calibration) error {
+	if k.MMPerPx > 0 && k.MMPerPx < 100 && (k.Lens == nil || k.Lens.Reach > 0 && math.Abs(k.Lens.Bend) < 0.5) {
+		return nil
+	}
+	return errors.New("its calibration is not one; take what ricetta calibrate prints")
 }
 
 // ejectorFor returns the route whose ejector takes items of the given route, "" for pass.

@@ -91,9 +91,11 @@ type State struct {
 	Since    time.Time
 	Product  string
 	Revision string
-	Underway int
-	Counters Counters
-	LastSeq  int64
+	// Calibration is the scale that the station measures by; its zero value where there is none.
+	Calibration raster.Calibration
+	Underway    int
+	Counters    Counters
+	LastSeq     int64
 }
 
 // Counters count recorded items since the service started.

@@ -39,14 +39,16 @@ type Station struct {
 	cfg   Config
 	parts Parts
 
-	mu       sync.Mutex
-	tracker  *Tracker
-	runner   *inspect.Runner
-	status   Status
-	why      string
-	since    time.Time
-	counters Counters
-	failing  bool // the last record could not be written
+	mu      sync.Mutex
+	tracker *Tracker
+	runner  *inspect.Runner
+	// calibration is what was found after the station was built in; nil where nobody looked.
+	calibration *raster.Calibration
+	status      Status
+	why         string
+	since       time.Time
+	counters    Counters
+	failing     bool // the last record could not be written
 
 	waiting chan job // for the camera
 	taken   chan job // for judging
@@ -97,17 +99,51 @@ func (s *Station) Use(p *inspect.Plan) error {
 		return fmt.Errorf("the recipe is for the role %s, and station %s has the role %s; choose one for its role", p.Recipe.Role, s.cfg.ID, s.cfg.Role)
 	}
 	runner := p.NewRunner()
-	if c := s.cfg.Calibration; c != nil {
-		runner.Calibrate(*c)
-	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
+	runner.Calibrate(s.scale())
 	if s.status == Running && s.runner.Plan().Recipe.Product != p.Recipe.Product {
 		return errors.New("the station is running another product; stop it first")
 	}
 	s.runner = runner
 	s.changed()
 	return nil
+}
+
+// Calibrate tells how the pixels of the station's pictures lie in the world; nil takes what
+// its configuration says. It is refused while the station runs: items before and after
+// would be measured by different scales.
+func (s *Station) Calibrate(c *raster.Calibration) error {
+	if c != nil {
+		if err := CheckCalibration(*c); err != nil {
+			return err
+		}
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.status == Running {
+		return errors.New("the station is running; stop it before its scale is changed")
+	}
+	s.calibration = c
+	if s.runner != nil {
+		runner := s.runner.Plan().NewRunner()
+		runner.Calibrate(s.scale())
+		s.runner = runner
+	}
+	s.changed()
+	return nil
+}
+
+// scale needs the lock.
+func (s *Station) scale() raster.Calibration {
+	c := s.calibration
+	if c == nil {
+		c = s.cfg.Calibration
+	}
+	if c == nil {
+		return raster.Calibration{}
+	}
+	return *c
 }
 
 // ErrNoRecipe says that a station cannot start.
@@ -176,7 +212,7 @@ func (s *Station) State() State {
 func (s *Station) state() State {
 	st := State{
 		Config: s.cfg, Status: s.status, Why: s.why, Since: s.since,
-		Underway: s.tracker.Underway(), Counters: s.counters.clone(), LastSeq: s.tracker.LastSeq(),
+		Calibration: s.scale(), Underway: s.tracker.Underway(), Counters: s.counters.clone(), LastSeq: s.tracker.LastSeq(),
 	}
 	if s.runner != nil {
 		r := s.runner.Plan().Recipe
