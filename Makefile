@@ -62,6 +62,7 @@ lint: check-tools web/node_modules/.stamp ## Check style and correctness of all 
 
 bench: check-tools ## Measure the numbers that have to hold, and print them beside their targets
 	go run ./internal/bench
+	go test ./internal/e2e -run '^$$' -bench Frames -benchtime 1x | grep Frames
 
 accuracy: check-tools build ## Measure how exact the datum is, and what the demo recipe lets through
 	go run ./internal/bench -accuracy

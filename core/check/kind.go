@@ -132,6 +132,14 @@ type Selector interface {
 	Selected(in *Input, dst *raster.Gray)
 }
 
+// Learner is something taught that settings could have said as well.
+type Learner interface {
+	Taught
+	// Learned returns such settings by their names, in place of those it was taught by, which
+	// they exclude; nil where it was not taught by example.
+	Learned() map[string]any
+}
+
 // Input is one picture as a judge sees it. Judges that run at the same time have
 // each their own, made by For.
 type Input struct {

@@ -150,6 +150,14 @@ type amount struct {
 	reference int // pixels of the color on the reference picture
 }
 
+// Learned implements check.Learner: the bands that were grown from the picked pixels.
+func (a *amount) Learned() map[string]any {
+	if a.s.Picked == nil {
+		return nil
+	}
+	return map[string]any{"color": a.set.Settings(), "picked": nil, "unpicked": nil, "margin": nil}
+}
+
 func (a *amount) NewJudge() check.Judge { return &amountJudge{amount: a} }
 
 type amountJudge struct {

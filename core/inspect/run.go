@@ -131,6 +131,17 @@ func (r *Runner) Selected(id string) *raster.Gray {
 	return nil
 }
 
+// Learned returns the settings that would say what a check was taught by example; nil where
+// there is nothing of the kind.
+func (p *Plan) Learned(id string) map[string]any {
+	for _, s := range p.steps {
+		if l, ok := s.taught.(check.Learner); ok && s.doc.ID == id {
+			return l.Learned()
+		}
+	}
+	return nil
+}
+
 // wave runs the steps of one wave on all cores.
 func (r *Runner) wave(steps []int) {
 	r.pending = steps

@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 )
 
@@ -162,46 +161,6 @@ func cloned(v any) any {
 		return out
 	}
 	return v
-}
-
-// Changes returns what a variant's change must say so that its base becomes whole; ok is
-// false where no variant can: the checks are others, or in another order.
-func Changes(base, whole map[string]any) (change map[string]any, ok bool) {
-	change = map[string]any{}
-	if !same(base["routes"], whole["routes"]) {
-		change["routes"] = whole["routes"]
-	}
-	differ("picture", asObject(base["picture"]), asObject(whole["picture"]), change, 1)
-	ids := IDs(base)
-	if !slices.Equal(ids, IDs(whole)) {
-		return nil, false
-	}
-	for _, id := range ids {
-		was, now := findCheck(base, id), findCheck(whole, id)
-		if was["kind"] != now["kind"] {
-			return nil, false
-		}
-		differ(id, was, now, change, 2)
-	}
-	return change, true
-}
-
-// differ lists the values under path that differ, going down at most depth levels.
-func differ(path string, was, now object, change map[string]any, depth int) {
-	for _, m := range [2]object{was, now} {
-		for k := range m {
-			if same(was[k], now[k]) {
-				continue
-			}
-			a, aok := was[k].(object)
-			b, bok := now[k].(object)
-			if aok && bok && depth > 1 && k == "limits" {
-				differ(path+"/"+k, a, b, change, depth-1)
-				continue
-			}
-			change[path+"/"+k] = now[k]
-		}
-	}
 }
 
 func asObject(v any) object {

@@ -84,12 +84,6 @@ func TestVariantsTakeTheRestFromTheirBase(t *testing.T) {
 	assert.True(t, ok)
 	assert.Equal(t, "pencil-tin-12", name)
 
-	change, ok := recipe.Changes(base, whole)
-	require.True(t, ok)
-	again, err := recipe.Resolve(inspect.Reader.Write(map[string]any{"ricetta": 1, "product": "pencil-tin-24", "role": "top", "base": "pencil-tin-12", "note": "Two layers.", "change": change}), base)
-	require.NoError(t, err)
-	assert.JSONEq(t, asJSON(t, whole), asJSON(t, again), "what differs, as changes, leads there again")
-
 	for text, want := range map[string]string{
 		"change: {tipps/limits/count: {least: 1}}":       "recipe.yaml:4: change/tipps/limits/count: the base has no check tipps; did you mean tips?",
 		"change: {tips/kind: count.edges}":               "a variant has the checks of its base",

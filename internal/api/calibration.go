@@ -79,7 +79,7 @@ func (s *Server) findCalibration(c *echo.Context, in *findCalibrationRequest) (*
 
 type setCalibrationRequest struct {
 	StationRequest
-	Calibration *Calibration `json:"calibration" required:"true" description:"null takes what the site's configuration says"`
+	Calibration *Calibration `json:"calibration,omitempty" description:"Absent: what the site's configuration says"`
 }
 
 func (s *Server) setCalibration(_ *echo.Context, in *setCalibrationRequest) (*Station, error) {

@@ -36,6 +36,7 @@ type Draft struct {
 	Tree  map[string]any `json:"tree" required:"true" nullable:"false" description:"The same as values; of a variant base and change"`
 	Whole map[string]any `json:"whole" required:"true" nullable:"false" description:"With what a variant takes from its base"`
 	Base  string         `json:"base" required:"true" description:"Of a variant: the base; else empty"`
+	Below map[string]any `json:"below,omitempty" description:"Of a variant: the tree of its base"`
 	// Released is the revision that is released, empty where none is.
 	Released string           `json:"released" required:"true"`
 	Revision string           `json:"revision" required:"true" description:"What it would be released as; empty with problems"`
@@ -50,7 +51,7 @@ func (s *Server) draftOf(d *workbench.Draft) (*Draft, error) {
 		return nil, err
 	}
 	out := &Draft{
-		Product: d.Product, Role: d.Role, Tag: d.Tag, Text: d.Text, Tree: d.Tree, Whole: d.Whole, Base: recipe.Base(d.Tree),
+		Product: d.Product, Role: d.Role, Tag: d.Tag, Text: d.Text, Tree: d.Tree, Whole: d.Whole, Base: recipe.Base(d.Tree), Below: d.Below,
 		Revision: d.Revision, Problems: d.Problems, Pictures: d.Pictures, Kept: d.Kept,
 	}
 	if ok {

@@ -56,6 +56,7 @@ type Tried struct {
 	Width    int                         `json:"width" required:"true"`
 	Height   int                         `json:"height" required:"true"`
 	Selected string                      `json:"selected,omitempty" description:"The pixels that count for the check in select, as the address of an inline PNG as large as the picture"`
+	Learned  map[string]any              `json:"learned,omitempty" description:"Settings that say what the check in select was taught by example; null takes one away"`
 }
 
 // TaughtWarning is a warning of teaching.
@@ -97,6 +98,7 @@ func (s *Server) tryDraft(c *echo.Context, in *tryRequest) (*Tried, error) {
 	v := runner.Inspect(pic)
 	out.JudgeMS = msSince(begin)
 	if in.Select != "" {
+		out.Learned = plan.Learned(in.Select)
 		if out.Selected, err = inlined(runner.Selected(in.Select)); err != nil {
 			return nil, err
 		}

@@ -250,7 +250,7 @@ func setInput(t testing.TB, ctx context.Context, selector, value string) {
 // dragTo drags what the selector names to a place in the picture.
 func dragTo(t testing.TB, ctx context.Context, selector string, x, y float64) {
 	t.Helper()
-	to := eval[[]float64](t, ctx, fmt.Sprintf(`(() => { const s = document.querySelector('[data-testid="canvas"] > svg'), m = s.getScreenCTM(); const p = new DOMPoint(%g, %g).matrixTransform(m); return [p.x, p.y] })()`, x, y))
+	to := placeOf(t, ctx, x, y)
 	drag(t, ctx, selector, to[0], to[1])
 }
 

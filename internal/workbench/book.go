@@ -73,13 +73,14 @@ type Book struct {
 	mu      sync.Mutex
 	folders map[Key]string // of drafts, by recipe
 	plans   map[string]*inspect.Plan
+	states  map[Key]state
 }
 
 // Open reads the recipes in a data folder. A recipe that was never released, nor retired,
 // is released as it is found there: so recipes are handed over with an installation.
 // Warnings tell of folders that cannot be used; they hinder nobody else.
 func Open(dir string, records Records, clock func() time.Time) (b *Book, warnings []error, err error) {
-	b = &Book{dir: dir, records: records, clock: clock, cache: inspect.NewCache(200), turn: make(chan struct{}, 1), folders: map[Key]string{}, plans: map[string]*inspect.Plan{}}
+	b = &Book{dir: dir, records: records, clock: clock, cache: inspect.NewCache(200), turn: make(chan struct{}, 1), folders: map[Key]string{}, plans: map[string]*inspect.Plan{}, states: map[Key]state{}}
 	for _, d := range []string{DraftsDir, RevisionsDir} {
 		if err := os.MkdirAll(filepath.Join(dir, d), 0o750); err != nil {
 			return nil, nil, err

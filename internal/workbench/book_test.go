@@ -1,7 +1,9 @@
 package workbench
 
 import (
+	"bytes"
 	"context"
+	"image/png"
 	"os"
 	"path/filepath"
 	"testing"
@@ -10,7 +12,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ricetta/core/raster"
 	"ricetta/core/recipe"
+	"ricetta/internal/folder"
 )
 
 // ledger keeps releases in memory.
@@ -195,4 +199,45 @@ func TestDraftsAreBegunCopiedAndVaried(t *testing.T) {
 	again, err := b.Ready(v.Key, nil)
 	require.NoError(t, err)
 	assert.Equal(t, p.Recipe.Revision, again.Recipe.Revision)
+}
+
+// How a draft stands is kept, but no longer than the files that it comes from stay as they
+// are: its own, and those of a variant's base.
+func TestADraftFollowsItsFiles(t *testing.T) {
+	b, dir, _ := shelf(t)
+	v := Key{"tape-30", "top"}
+	_, err := b.Copy(tape, v, true)
+	require.NoError(t, err)
+	revision := func(k Key) string {
+		d, err := b.Draft(k)
+		require.NoError(t, err)
+		again, err := b.Draft(k)
+		require.NoError(t, err)
+		assert.Equal(t, d, again)
+		return d.Revision
+	}
+	own, varied := revision(tape), revision(v)
+	other, err := filepath.Glob(filepath.Join(dir, DraftsDir, "masking-tape-50", "samples", "good-*.jpg"))
+	require.NoError(t, err)
+	pic, err := folder.Picture(other[0], raster.DefaultDecodeLimits)
+	require.NoError(t, err)
+	var file bytes.Buffer
+	require.NoError(t, png.Encode(&file, pic.Image()))
+	require.NoError(t, b.PutPicture(tape, "reference.png", file.Bytes()))
+	assert.NotEqual(t, own, revision(tape), "another reference is another revision")
+	assert.NotEqual(t, varied, revision(v), "of a variant too")
+
+	own, varied = revision(tape), revision(v)
+	d, err := b.Draft(tape)
+	require.NoError(t, err)
+	_, err = b.Save(tape, with(t, d, "rim", "height", 5.0), d.Tag, "Nora")
+	require.NoError(t, err)
+	assert.NotEqual(t, own, revision(tape))
+	assert.NotEqual(t, varied, revision(v))
+
+	path := filepath.Join(dir, DraftsDir, "masking-tape-50", "reference.png")
+	require.NoError(t, os.Rename(path, path+".away"))
+	d, err = b.Draft(v)
+	require.NoError(t, err)
+	assert.NotEmpty(t, d.Problems, "the base's picture is gone")
 }

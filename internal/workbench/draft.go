@@ -26,6 +26,8 @@ type Draft struct {
 	Text  string
 	Tree  map[string]any
 	Whole map[string]any
+	// Below is the tree of a variant's base; nil for others.
+	Below map[string]any
 	// Tag changes with every save.
 	Tag string
 	// Problems are what keeps it from being made ready.
@@ -69,24 +71,23 @@ func (b *Book) Draft(k Key) (*Draft, error) {
 	if d.Tree, err = recipe.Tree(text); err != nil {
 		return nil, err
 	}
-	r, whole, err := b.read(k, text)
-	d.Whole = whole
-	if whole == nil {
-		d.Whole = d.Tree
-	}
-	if err != nil {
-		d.Problems = problemsOf(err)
-	} else {
-		d.Revision = r.Revision
-	}
-	entries, err := os.ReadDir(dir)
-	if err != nil {
+	var seen strings.Builder // all that the state of the draft depends on
+	seen.WriteString(d.Tag)
+	if d.Pictures, err = filesIn(dir, &seen); err != nil {
 		return nil, err
 	}
-	for _, e := range entries {
-		if e.Type().IsRegular() && e.Name() != recipe.FileName && !strings.HasPrefix(e.Name(), ".") {
-			d.Pictures = append(d.Pictures, e.Name())
+	if base := recipe.Base(d.Tree); base != "" {
+		under := filepath.Join(filepath.Dir(dir), filepath.Base(base))
+		if below, err := os.ReadFile(filepath.Join(under, recipe.FileName)); err == nil {
+			d.Below, _ = recipe.Tree(below) // what is wrong with it is told as a problem of the variant
+			seen.WriteString(tagOf(below))
 		}
+		_, _ = filesIn(under, &seen) // one that is not there is told as well
+	}
+	st := b.stateOf(k, text, seen.String())
+	d.Whole, d.Problems, d.Revision = st.whole, st.problems, st.revision
+	if d.Whole == nil {
+		d.Whole = d.Tree
 	}
 	kept, err := os.ReadDir(filepath.Join(dir, keptDir))
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
@@ -97,6 +98,55 @@ func (b *Book) Draft(k Key) (*Draft, error) {
 	}
 	slices.Reverse(d.Kept)
 	return d, nil
+}
+
+// filesIn lists the files of a draft's folder but its document, and writes down what tells
+// whether one has changed.
+func filesIn(dir string, seen *strings.Builder) (names []string, err error) {
+	entries, err := os.ReadDir(dir)
+	if err != nil {
+		return nil, err
+	}
+	for _, e := range entries {
+		if !e.Type().IsRegular() || e.Name() == recipe.FileName || strings.HasPrefix(e.Name(), ".") {
+			continue
+		}
+		names = append(names, e.Name())
+		if info, err := e.Info(); err == nil {
+			fmt.Fprintf(seen, "|%s %d %d", e.Name(), info.Size(), info.ModTime().UnixNano())
+		}
+	}
+	return names, nil
+}
+
+// state is how a draft stands. It is kept until something changes, so that a list of many
+// recipes need not read and hash all their pictures each time.
+type state struct {
+	seen     string
+	whole    map[string]any
+	problems recipe.Problems
+	revision string
+}
+
+func (b *Book) stateOf(k Key, text []byte, seen string) state {
+	b.mu.Lock()
+	st, ok := b.states[k]
+	b.mu.Unlock()
+	if ok && st.seen == seen {
+		return st
+	}
+	st = state{seen: seen}
+	r, whole, err := b.read(k, text)
+	st.whole = whole
+	if err != nil {
+		st.problems = problemsOf(err)
+	} else {
+		st.revision = r.Revision
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.states[k] = st
+	return st
 }
 
 // read makes a recipe of a document of the draft, which need not be the saved one, and of

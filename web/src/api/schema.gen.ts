@@ -116,7 +116,7 @@ export interface paths {
         /** All recipes, with what is released and how the draft stands */
         get: operations["listRecipes"];
         put?: never;
-        /** Begin a recipe: from another one, or from a station's last picture */
+        /** Begin a recipe: from another one, or from a station's last picture, judged or looked at */
         post: operations["newRecipe"];
         delete?: never;
         options?: never;
@@ -245,6 +245,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/recipes/{product}/{role}/draft/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a picture that is there already, of a sample, an item or a camera, a picture file of the draft */
+        post: operations["takePicture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/recipes/{product}/{role}/draft/pictures/{name}": {
         parameters: {
             query?: never;
@@ -272,7 +289,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Judge a picture with the draft, saved or not */
+        /** Judge a picture with the draft, saved or not, or with a released revision */
         post: operations["tryDraft"];
         delete?: never;
         options?: never;
@@ -519,6 +536,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/stations/{id}/calibration": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep a stopped station's calibration, or forget it (null) so that its configuration counts again */
+        put: operations["setCalibration"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/stations/{id}/calibration/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Find how large a pixel is on the last look's picture: from a known length or a printed grid of dots; nothing is kept */
+        post: operations["findCalibration"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/stations/{id}/camera": {
         parameters: {
             query?: never;
@@ -703,6 +754,15 @@ export interface components {
             started: string;
             version: string;
         };
+        Calibration: {
+            /** @description How the lens bends; absent where it does not, or nobody has looked */
+            lens?: components["schemas"]["Lens"];
+            /**
+             * Format: double
+             * @description Millimeters of one pixel
+             */
+            mm_per_px: number;
+        };
         CameraSettings: {
             /**
              * Format: double
@@ -763,6 +823,10 @@ export interface components {
         Draft: {
             /** @description Of a variant: the base; else empty */
             base: string;
+            /** @description Of a variant: the tree of its base */
+            below?: {
+                [key: string]: unknown;
+            };
             /** @description Earlier documents, newest first */
             kept: string[];
             pictures: string[];
@@ -828,6 +892,22 @@ export interface components {
             kind: "item" | "station";
             station?: components["schemas"]["Station"];
         };
+        FindCalibrationRequest: {
+            /** @description … from this place, x and y in pixels */
+            from?: number[];
+            /**
+             * Format: double
+             * @description Or the pitch of a printed grid of round dots that fills the picture
+             */
+            grid_mm?: number;
+            /**
+             * Format: double
+             * @description A known length …
+             */
+            length_mm?: number;
+            /** @description … to this one */
+            to?: number[];
+        };
         FindingJSON: {
             check: string;
             kind: string;
@@ -844,6 +924,11 @@ export interface components {
             texts: {
                 [key: string]: string;
             };
+        };
+        FoundCalibration: {
+            calibration: components["schemas"]["Calibration"];
+            /** @description Of a grid of dots: how well they lie on it, in pixels and degrees */
+            grid?: components["schemas"]["MeasureGridReport"];
         };
         Item: {
             /**
@@ -929,6 +1014,25 @@ export interface components {
             label: string;
             samples: string[];
         };
+        Lens: {
+            /**
+             * Format: double
+             * @description Share of its distance by which a corner is moved outwards to make the picture straight
+             */
+            bend: number;
+            /**
+             * Format: double
+             * @description Pixels from the center to a corner
+             */
+            reach: number;
+            /**
+             * Format: double
+             * @description Center of the distortion, pixels
+             */
+            x: number;
+            /** Format: double */
+            y: number;
+        };
         LimitJSON: {
             check: string;
             least?: components["schemas"]["EndJSON"];
@@ -987,6 +1091,15 @@ export interface components {
             /** Format: double */
             turn?: number;
         };
+        MeasureGridReport: {
+            dots: number;
+            /** Format: double */
+            rms: number;
+            /** Format: double */
+            turn: number;
+            /** Format: double */
+            worst: number;
+        };
         MeasureInfo: {
             doc: string;
             name: string;
@@ -996,6 +1109,8 @@ export interface components {
         NewRecipeRequest: {
             /** @description Copy this recipe */
             from?: components["schemas"]["RecipeName"];
+            /** @description With station: take what was looked at last instead of what was judged last */
+            look?: boolean;
             product: string;
             role: string;
             /** @description Begin with the last picture of this station as reference */
@@ -1213,10 +1328,15 @@ export interface components {
             /** @description Who saves it */
             who?: string;
         };
+        SetCalibrationRequest: {
+            /** @description Absent: what the site's configuration says */
+            calibration?: components["schemas"]["Calibration"];
+        };
         SetCameraRequest: {
             settings: components["schemas"]["CameraSettings"];
         };
         Station: {
+            calibration?: components["schemas"]["Calibration"];
             counters: components["schemas"]["Counters"];
             ejectors: {
                 [key: string]: components["schemas"]["Ejector"];
@@ -1252,6 +1372,24 @@ export interface components {
             changed: number;
             let_through: number;
         };
+        TakeRequest: {
+            /** @description What its name begins with; reference if absent */
+            as?: string;
+            /** @description This picture file of the draft */
+            file?: string;
+            /** @description The picture of this recorded item */
+            item?: string;
+            /** @description The last picture of this station that was looked at */
+            look?: string;
+            /** @description This sample */
+            sample?: string;
+            /** @description The last picture that this station has judged */
+            station?: string;
+        };
+        Taken: {
+            /** @description Of the file; the same pixels have the same name */
+            name: string;
+        };
         Tally: {
             /** Format: int64 */
             count: number;
@@ -1281,6 +1419,10 @@ export interface components {
             height: number;
             /** Format: double */
             judge_ms: number;
+            /** @description Settings that say what the check in select was taught by example; null takes one away */
+            learned?: {
+                [key: string]: unknown;
+            };
             /** @description What keeps it from judging; the rest is empty then */
             problems: components["schemas"]["RecipeProblem"][];
             reason: string;
@@ -1313,13 +1455,19 @@ export interface components {
             };
         };
         TryRequest: {
-            /** @description Judge the picture of this recorded item */
+            /** @description This picture file of the draft */
+            file?: string;
+            /** @description The picture of this recorded item */
             item?: string;
-            /** @description Judge this sample */
+            /** @description The last picture of this station that was looked at */
+            look?: string;
+            /** @description Judge with this released revision instead of a draft */
+            revision?: string;
+            /** @description This sample */
             sample?: string;
             /** @description Show which pixels count for this check, where it goes by single pixels */
             select?: string;
-            /** @description Judge the last picture of this station; with none of the three the reference */
+            /** @description The last picture that this station has judged */
             station?: string;
             /** @description A draft that is not saved yet; the saved one if absent */
             tree?: {
@@ -2193,6 +2341,80 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takePicture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["TakeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3257,6 +3479,150 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setCalibration: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the station */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["SetCalibrationRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Station"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    findCalibration: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the station */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["FindCalibrationRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundCalibration"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
                 headers: {
                     [name: string]: unknown;
                 };

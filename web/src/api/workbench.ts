@@ -45,10 +45,10 @@ export const diff = (k: Key, from: string, to: string) =>
 export const runRelease = (station: string, product?: string) => unwrap(api.POST("/stations/{id}/use", { params: { path: { id: station } }, body: product ? { product } : {} }));
 
 /** Which picture a draft is tried on. */
-export type Choice = { sample?: string; item?: string; select?: string };
+export type Choice = { sample?: string; item?: string; look?: string; file?: string; select?: string; revision?: string };
 
-export const tryDraft = (k: Key, tree: Tree, on: Choice, signal: AbortSignal): Promise<Tried> =>
-  unwrap(api.POST("/recipes/{product}/{role}/draft/try", { params: one(k), body: { tree, ...on }, signal }));
+export const tryDraft = (k: Key, tree: Tree, on: Choice, signal?: AbortSignal): Promise<Tried> =>
+  unwrap(api.POST("/recipes/{product}/{role}/draft/try", { params: one(k), body: { tree, ...on }, ...(signal ? { signal } : {}) }));
 
 /** Sends a file as it is. */
 async function send<T>(url: string, method: string, file: Blob): Promise<T> {
@@ -109,3 +109,8 @@ export const setCamera = (id: string, settings: CameraSettings) => unwrap(api.PU
 export const findCamera = (id: string, what: "exposure" | "focus") => unwrap(api.POST("/stations/{id}/camera/find/{what}", { params: { path: { id, what } } }));
 export const look = (id: string) => unwrap(api.POST("/stations/{id}/camera/look", on(id)));
 export const lookURL = (id: string, which: string, lost: boolean) => `/api/v1/stations/${encodeURIComponent(id)}/camera/picture?${query({ look: which, ...(lost ? { lost: "true" } : {}) })}`;
+export const takePicture = (k: Key, which: Choice) => unwrap(api.POST("/recipes/{product}/{role}/draft/pictures", { params: one(k), body: which }));
+export type Calibration = components["schemas"]["Calibration"];
+export type FoundCalibration = components["schemas"]["FoundCalibration"];
+export const findCalibration = (id: string, body: components["schemas"]["FindCalibrationRequest"]) => unwrap(api.POST("/stations/{id}/calibration/find", { ...on(id), body }));
+export const setCalibration = (id: string, calibration: Calibration | null) => unwrap(api.PUT("/stations/{id}/calibration", { ...on(id), body: calibration ? { calibration } : {} }));

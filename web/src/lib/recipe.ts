@@ -71,8 +71,12 @@ export interface Shape {
 
 const forms: Form[] = ["rect", "circle", "ring", "polygon", "arrow", "arc"];
 
-/** All regions, arrows and arcs of a check, however deep. */
+const known = new WeakMap<Tree, Shape[]>();
+
+/** All regions, arrows and arcs of a check, however deep. The same check has the same ones. */
 export function shapesOf(check: Tree): Shape[] {
+  const before = known.get(check);
+  if (before) return before;
   const out: Shape[] = [];
   const walk = (v: unknown, path: (string | number)[]) => {
     if (Array.isArray(v)) return v.forEach((x, i) => walk(x, [...path, i]));
@@ -85,8 +89,55 @@ export function shapesOf(check: Tree): Shape[] {
     for (const [k, x] of Object.entries(v)) if (!forms.includes(k as Form) && k !== "limits" && k !== "copies") walk(x, [...path, k]);
   };
   walk(check, []);
+  known.set(check, out);
   return out;
 }
+
+/** The check with everything that lies on the picture shifted. */
+export const moved = (check: Check, dx: number, dy: number): Check => shapesOf(check).reduce((c, s) => withShape(c, s, shifted(s, dx, dy)), check);
+
+/** The part of the picture that a shape takes: from x, y to x, y. */
+export function extentOf(s: Shape): [number, number, number, number] {
+  const n = s.numbers;
+  const at = (i: number) => n[i] ?? 0;
+  if (s.form === "rect") {
+    const [cx, cy] = [at(0) + at(2) / 2, at(1) + at(3) / 2];
+    const [c, d] = [Math.abs(Math.cos((s.turn * Math.PI) / 180)), Math.abs(Math.sin((s.turn * Math.PI) / 180))];
+    const [w, h] = [at(2) * c + at(3) * d, at(2) * d + at(3) * c];
+    return [cx - w / 2, cy - h / 2, cx + w / 2, cy + h / 2];
+  }
+  if (s.form === "polygon" || s.form === "arrow") {
+    const xs = n.filter((_, i) => i % 2 === 0);
+    const ys = n.filter((_, i) => i % 2 === 1);
+    return [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
+  }
+  const r = s.form === "ring" ? at(3) : at(2);
+  return [at(0) - r, at(1) - r, at(0) + r, at(1) + r];
+}
+
+/** The picture files that a check names. */
+export function filesOf(v: unknown): string[] {
+  if (typeof v === "string") return /\.(png|jpe?g|bmp|tiff?)$/i.test(v) ? [v] : [];
+  if (Array.isArray(v)) return v.flatMap(filesOf);
+  return isTree(v) ? Object.values(v).flatMap(filesOf) : [];
+}
+
+/** Many copies of a check in rows and columns, as its document says it. */
+export interface Grid {
+  columns: number;
+  rows: number;
+  step: [number, number];
+}
+
+export function gridOf(check: Tree): Grid | undefined {
+  const g = check["copies"];
+  if (!isTree(g)) return undefined;
+  const step = Array.isArray(g["step"]) ? (g["step"] as number[]) : [];
+  return { columns: Number(g["columns"] ?? 1), rows: Number(g["rows"] ?? 1), step: [step[0] ?? 0, step[1] ?? 0] };
+}
+
+/** Where the copies lie, from the first one. */
+export const placesOf = (g: Grid): [number, number][] => Array.from({ length: Math.max(1, g.columns) * Math.max(1, g.rows) }, (_, i) => [(i % g.columns) * g.step[0], Math.floor(i / g.columns) * g.step[1]]);
 
 /** Writes a shape's numbers back into its check. Places are kept to a tenth of a pixel. */
 export function withShape(check: Check, s: Shape, numbers: number[], turn = s.turn): Check {

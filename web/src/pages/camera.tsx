@@ -1,15 +1,17 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { stations, stopStation } from "../api/client";
+import { ServiceError, stations, stopStation } from "../api/client";
 import { camera as fetchCamera, findCamera, look as takeLook, lookURL, setCamera, type CameraSettings, type Look } from "../api/workbench";
 import { lineName } from "../lib/format";
+import type { Shape } from "../lib/recipe";
 import { paceOf } from "../lib/pace";
 import { useKeys } from "../ui/keys";
 import { statusWord, StatusMark } from "../ui/marks";
 import { Button, Confirm, Heading, Trouble, Waiting } from "../ui/parts";
 import { Canvas } from "./recipe/canvas";
 import { Num } from "./recipe/form";
+import { ruler, Scale } from "./scale";
 
 const knobs: { name: keyof CameraSettings; word: string; unit: string; log?: boolean; says: string }[] = [
   { name: "exposure_ms", word: "Exposure", unit: "ms", log: true, says: "Longer: brighter, smears what moves" },
@@ -18,12 +20,16 @@ const knobs: { name: keyof CameraSettings; word: string; unit: string; log?: boo
   { name: "focus", word: "Focus", unit: "", says: "Sharpness peaks at the best place" },
 ];
 
+const none: Shape[] = [];
+
 /** The camera of a station: live picture with its figures, exposure, gain, light and focus. */
 export function CameraPage() {
   const { id = "" } = useParams();
   const client = useQueryClient();
   const list = useQuery({ queryKey: ["stations"], queryFn: stations });
-  const cam = useQuery({ queryKey: ["camera", id], queryFn: () => fetchCamera(id) });
+  // Folders and addresses have nothing to set; they are looked at and measured all the same.
+  const cam = useQuery({ queryKey: ["camera", id], queryFn: () => fetchCamera(id).catch((x: unknown) => (x instanceof ServiceError && x.problem.status === 404 ? null : Promise.reject(x as Error))) });
+  const [line, setLine] = useState<Shape | null>(null);
   const go = useNavigate();
   const [seen, setSeen] = useState<Look | null>(null);
   const [best, setBest] = useState(0);
@@ -77,7 +83,7 @@ export function CameraPage() {
     setBest(0);
     return act(what, () => findCamera(id, what));
   };
-  useKeys({ Escape: () => go(`/stations/${id}`), e: () => idle && !busy && void find("exposure"), f: () => idle && !busy && void find("focus") });
+  useKeys({ Escape: () => go(`/stations/${id}`), e: () => cam.data && idle && !busy && void find("exposure"), f: () => cam.data && idle && !busy && void find("focus") });
   if (list.isPending || cam.isPending) return <Waiting what="the camera" />;
   if (cam.isError) return <Trouble error={cam.error} retry={() => void cam.refetch()} />;
   return (
@@ -91,7 +97,7 @@ export function CameraPage() {
           </span>
         )}
       </Heading>
-      {!idle && (
+      {!idle && cam.data && (
         <div className="flex flex-wrap items-center gap-3 border-b border-hairline bg-wash px-5 py-2">
           <p className="m-0 flex-1 text-base">The station is running, so its camera is only looked at. Stop it to set exposure, gain, light and focus.</p>
           <Button onClick={() => setStopping(true)}>Stop the station</Button>
@@ -104,10 +110,11 @@ export function CameraPage() {
       )}
       <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_24rem] max-lg:grid-cols-1 max-lg:grid-rows-[26rem_auto]">
         <section aria-label="Live picture" className="flex min-h-0 min-w-0 flex-col border-r border-hairline">
-          <Canvas url={seen ? lookURL(id, seen.id, lost) : null} label="Live picture" shapes={[]} chosen={-1} onChoose={() => {}} onChange={() => {}} editable={false} />
+          <Canvas url={seen ? lookURL(id, seen.id, lost) : null} label="Live picture" shapes={line ? [line] : none} chosen={0} onChoose={() => {}} onChange={(of, numbers) => setLine({ ...of, numbers })} editable={line !== null} />
         </section>
         <aside aria-label="Camera" className="min-h-0 overflow-y-auto px-5 py-3">
-          <div className="grid grid-cols-2 gap-2">
+          {cam.data === null && <p className="m-0 text-base">The pictures of this station come from a source without settings. Set exposure, light and focus where it is.</p>}
+          {cam.data && <><div className="grid grid-cols-2 gap-2">
             <Button kind="main" shortcut="e" hint="Find the best exposure" disabled={!idle || busy !== ""} onClick={() => void find("exposure")}>
               {busy === "exposure" ? "Looking…" : "Find exposure"}
             </Button>
@@ -116,15 +123,15 @@ export function CameraPage() {
             </Button>
           </div>
           {knobs.map((k) => (
-            <Knob key={k.name} knob={k} value={cam.data.settings[k.name]} least={cam.data.least[k.name]} most={cam.data.most[k.name]} disabled={!idle || busy !== ""} set={(v) => void act("", () => setCamera(id, { ...cam.data.settings, [k.name]: v }))} />
-          ))}
+            <Knob key={k.name} knob={k} value={cam.data!.settings[k.name]} least={cam.data!.least[k.name]} most={cam.data!.most[k.name]} disabled={!idle || busy !== ""} set={(v) => void act("", () => setCamera(id, { ...cam.data!.settings, [k.name]: v }))} />
+          ))}</>}
           {seen && <Figures l={seen} best={best} lost={lost} setLost={setLost} />}
+          {s && <Scale s={s} idle={idle} ready={seen !== null} line={line} setLine={(on) => setLine(on ? ruler(seen?.width ?? 1280, seen?.height ?? 960) : null)} />}
           {s && <PaceForm took={s.last?.took_ms} />}
-          <p className="mt-4 text-base">
-            <Link to="/recipes" className="text-accent-text underline">
+          <p className="mt-4 border-t border-hairline pt-3 text-base">
+            <Link to={`/recipes?begin=${encodeURIComponent(id)}`} className="text-accent-text underline">
               Begin a recipe with this picture
-            </Link>{" "}
-            <span className="text-ink-2">under Recipes, once an item was judged.</span>
+            </Link>
           </p>
         </aside>
       </div>

@@ -2,9 +2,9 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Plus, Upload } from "lucide-react";
 import { Dialog } from "radix-ui";
 import { useRef, useState } from "react";
-import { Link, useNavigate } from "react-router";
+import { Link, useNavigate, useSearchParams } from "react-router";
 import { stations } from "../api/client";
-import { draftPictureURL, importRecipe, newRecipe, recipes, uploadRecipe, type Draft, type Recipe } from "../api/workbench";
+import { draftPictureURL, importRecipe, look, newRecipe, recipes, uploadRecipe, type Draft, type Recipe } from "../api/workbench";
 import { short, when } from "../lib/format";
 import { useKeys } from "../ui/keys";
 import { Button, Empty, Heading, Trouble, Waiting } from "../ui/parts";
@@ -13,7 +13,8 @@ import { field } from "./recipe/form";
 /** All recipes: what is released, how the draft stands, what runs it. */
 export function RecipesPage() {
   const list = useQuery({ queryKey: ["recipes"], queryFn: recipes });
-  const [making, setMaking] = useState(false);
+  const [params, setParams] = useSearchParams();
+  const [making, setMaking] = useState(params.has("begin"));
   const [trouble, setTrouble] = useState("");
   const file = useRef<HTMLInputElement>(null);
   const client = useQueryClient();
@@ -79,7 +80,10 @@ export function RecipesPage() {
           </tbody>
         </table>
       )}
-      {making && <NewRecipe close={() => setMaking(false)} opened={opened} known={list.data ?? []} />}
+      {making && <NewRecipe at={params.get("begin") ?? ""} close={() => {
+            setMaking(false);
+            setParams({}, { replace: true });
+          }} opened={opened} known={list.data ?? []} />}
     </>
   );
 }
@@ -117,15 +121,15 @@ function Row({ r }: { r: Recipe }) {
   );
 }
 
-type Begin = "upload" | "station" | "copy" | "variant";
+type Begin = "upload" | "look" | "station" | "copy" | "variant";
 
 /** Begins a recipe: from a picture, from the belt, or like another recipe. */
-function NewRecipe({ close, opened, known }: { close: () => void; opened: (d: Draft) => void; known: Recipe[] }) {
+function NewRecipe({ close, opened, known, at }: { close: () => void; opened: (d: Draft) => void; known: Recipe[]; at: string }) {
   const lines = useQuery({ queryKey: ["stations"], queryFn: stations });
   const [product, setProduct] = useState("");
   const [role, setRole] = useState("top");
-  const [begin, setBegin] = useState<Begin>("upload");
-  const [from, setFrom] = useState("");
+  const [begin, setBegin] = useState<Begin>(at ? "look" : "upload");
+  const [from, setFrom] = useState(at);
   const [picture, setPicture] = useState<File | null>(null);
   const [trouble, setTrouble] = useState("");
   const [busy, setBusy] = useState(false);
@@ -138,7 +142,9 @@ function NewRecipe({ close, opened, known }: { close: () => void; opened: (d: Dr
     const asked =
       begin === "upload" && picture
         ? uploadRecipe(k, picture)
-        : begin === "station"
+        : begin === "look"
+          ? look(from).then(() => newRecipe({ ...k, station: from, look: true }))
+          : begin === "station"
           ? newRecipe({ ...k, station: from })
           : newRecipe({ ...k, from: { product: like?.product ?? "", role: like?.role ?? "" }, variant: begin === "variant" });
     asked.then(opened).catch((x: unknown) => {
@@ -148,7 +154,8 @@ function NewRecipe({ close, opened, known }: { close: () => void; opened: (d: Dr
   };
   const choices: [Begin, string][] = [
     ["upload", "A picture file of a good item"],
-    ["station", "The last picture of a station"],
+    ["look", "What the camera of a station sees now"],
+    ["station", "The last picture that a station has judged"],
     ["copy", "A copy of another recipe"],
     ["variant", "A variant of another recipe: the same but for a few values"],
   ];
@@ -185,7 +192,7 @@ function NewRecipe({ close, opened, known }: { close: () => void; opened: (d: Dr
               ))}
             </fieldset>
             {begin === "upload" && <input aria-label="Picture file" type="file" accept="image/png,image/jpeg,image/bmp,image/tiff" data-testid="reference-file" className="text-base" onChange={(e) => setPicture(e.target.files?.[0] ?? null)} />}
-            {begin === "station" && (
+            {(begin === "station" || begin === "look") && (
               <select aria-label="Station" className={field} value={from} onChange={(e) => setFrom(e.target.value)}>
                 <option value="">Choose a station</option>
                 {lines.data?.map((s) => (

@@ -1,5 +1,5 @@
-import { useCallback, useEffect, useLayoutEffect, useRef, useState, type ReactNode } from "react";
-import { handlesOf, pairs, shifted, type Handle, type Shape } from "../../lib/recipe";
+import { memo, useCallback, useEffect, useLayoutEffect, useRef, useState, type ReactNode } from "react";
+import { extentOf, handlesOf, pairs, shifted, type Handle, type Shape } from "../../lib/recipe";
 import { Button } from "../../ui/parts";
 import { useKeys } from "../../ui/keys";
 import { useBrush, type Painting } from "./brush";
@@ -16,11 +16,26 @@ export interface CanvasProps {
   overlay?: (width: number, height: number) => ReactNode;
   shapes: Shape[];
   chosen: number; // of shapes, -1 for none
-  onChoose: (shape: number) => void;
+  /** Those drawn as chosen besides; whoever drags one of them moves all. */
+  group?: ReadonlySet<Shape>;
+  /** Called with -1 for the picture itself; more is set with the Shift or Control key. */
+  onChoose: (shape: number, more: boolean) => void;
   /** Called all the time while a shape is dragged; done is set at the end. */
   onChange: (shape: Shape, numbers: number[], turn: number, done: boolean) => void;
+  /** Moves the group from where it was before the drag began. */
+  onMove?: (dx: number, dy: number, done: boolean) => void;
+  /** A part of the picture was framed with the Shift key. */
+  onFrame?: (x0: number, y0: number, x1: number, y1: number) => void;
+  /** Set while places are picked: each press or stroke gives some, as x, y and radius. */
+  onPick?: (places: [number, number, number][]) => void;
+  /** Shapes in other places, to look at: where the copies of one lie. */
+  ghosts?: { shape: Shape; at: [number, number][]; step?: (dx: number, dy: number, done: boolean) => void };
   editable: boolean;
+  /** Without keys where two of them stand side by side. */
+  keys?: boolean;
   onSize?: (w: number, h: number) => void;
+  /** Gets the pixels of the picture shown. */
+  onPixels?: (pixels: CanvasRenderingContext2D | null) => void;
   /** Set while a mask is painted; shapes rest then. */
   painting?: Painting | null;
   label: string;
@@ -36,7 +51,7 @@ export function Canvas(p: CanvasProps) {
   const [room, setRoom] = useState({ w: 1, h: 1 });
   const [view, setView] = useState<View | null>(null); // null: all of it
   const [cursor, setCursor] = useState<{ x: number; y: number; value: string } | null>(null);
-  const { onSize } = p;
+  const { onSize, onPixels } = p;
 
   // The picture shown stays until the next has loaded.
   useEffect(() => {
@@ -54,13 +69,14 @@ export function Canvas(p: CanvasProps) {
       setFailed(false);
       setSize((s) => (s?.w === img.naturalWidth && s.h === img.naturalHeight ? s : { w: img.naturalWidth, h: img.naturalHeight }));
       onSize?.(img.naturalWidth, img.naturalHeight);
+      onPixels?.(pixels);
     };
     img.onerror = () => current && setFailed(true);
     img.src = p.url;
     return () => {
       current = false;
     };
-  }, [p.url, onSize]);
+  }, [p.url, onSize, onPixels]);
 
   useLayoutEffect(() => {
     const el = pane.current;
@@ -103,9 +119,16 @@ export function Canvas(p: CanvasProps) {
   }, []);
 
   const brush = useBrush(p.painting ?? null, size?.w ?? 1, size?.h ?? 1);
-  const shape = p.editable && !brush.on ? p.shapes[p.chosen] : undefined;
-  const nudge = (dx: number, dy: number) => shape && p.onChange(shape, shifted(shape, dx, dy), shape.turn, true);
-  useKeys({
+  const resting = brush.on || p.onPick !== undefined; // shapes cannot be taken hold of
+  const many = (p.group?.size ?? 0) > 0;
+  const shape = p.editable && !resting && !many ? p.shapes[p.chosen] : undefined;
+  const nudge = (dx: number, dy: number) => {
+    if (many && p.editable) p.onMove?.(dx, dy, true);
+    else if (shape) p.onChange(shape, shifted(shape, dx, dy), shape.turn, true);
+  };
+  const [frame, setFrame] = useState<[number, number, number, number] | null>(null);
+  const [stroke, setStroke] = useState<[number, number, number][]>([]);
+  useKeys(p.keys === false ? {} : {
     "+": () => zoom(1.4),
     "-": () => zoom(1 / 1.4),
     "0": () => setView(null),
@@ -141,21 +164,52 @@ export function Canvas(p: CanvasProps) {
       brush.stroke(x, y, true);
       return follow(e, (mx, my) => brush.stroke(mx, my, false));
     }
+    if (p.onPick && e.button === 0) {
+      const r = Math.max(3, Math.round(8 / now.scale));
+      const places: [number, number, number][] = [[...place(e), r]];
+      setStroke([...places]);
+      return follow(e, (mx, my, _ev, done) => {
+        const last = places.at(-1)!;
+        if (Math.hypot(mx - last[0], my - last[1]) > 3 * r) places.push([mx, my, r]);
+        setStroke(done ? [] : [...places]);
+        if (done) p.onPick?.(places);
+      });
+    }
+    if (e.shiftKey && p.onFrame) {
+      const [x0, y0] = place(e);
+      return follow(e, (x, y, _ev, done) => {
+        setFrame(done ? null : [Math.min(x0, x), Math.min(y0, y), Math.max(x0, x), Math.max(y0, y)]);
+        if (done) p.onFrame?.(Math.min(x0, x), Math.min(y0, y), Math.max(x0, x), Math.max(y0, y));
+      });
+    }
     const [fx, fy] = [e.clientX, e.clientY];
     const from = now;
-    p.onChoose(-1);
+    p.onChoose(-1, false);
     follow(e, (_x, _y, ev) => setView({ scale: from.scale, x: from.x - (ev.clientX - fx) / from.scale, y: from.y - (ev.clientY - fy) / from.scale }));
   };
   const grab = (e: React.PointerEvent, i: number, s: Shape) => {
-    p.onChoose(i);
-    if (!p.editable) return;
+    if (resting) return;
+    const more = e.shiftKey || e.ctrlKey || e.metaKey;
+    const together = many && !more && p.group?.has(s);
+    if (!together) p.onChoose(i, more);
+    if (more || !p.editable) {
+      e.stopPropagation();
+      return;
+    }
     const [fx, fy] = place(e);
     let moved = false;
     follow(e, (x, y, _ev, done) => {
       moved ||= Math.hypot(x - fx, y - fy) * now.scale > 3;
-      if (moved) p.onChange(s, shifted(s, x - fx, y - fy), s.turn, done);
+      if (moved && together) p.onMove?.(x - fx, y - fy, done);
+      else if (moved) p.onChange(s, shifted(s, x - fx, y - fy), s.turn, done);
+      else if (done && together) p.onChoose(i, false);
     });
   };
+  const latest = useRef(grab);
+  useEffect(() => {
+    latest.current = grab;
+  });
+  const grabbed = useCallback((e: React.PointerEvent, i: number, s: Shape) => latest.current(e, i, s), []);
   const pull = (e: React.PointerEvent, s: Shape, h: Handle) =>
     follow(e, (x, y, _ev, done) => {
       const to = h.drag(x, y);
@@ -177,7 +231,7 @@ export function Canvas(p: CanvasProps) {
           ref={svg}
           role="group"
           aria-label={p.label}
-          className="absolute inset-0 h-full w-full touch-none select-none"
+          className={`absolute inset-0 h-full w-full touch-none select-none ${p.onPick ? "cursor-crosshair" : ""}`}
           viewBox={`${now.x} ${now.y} ${room.w / now.scale} ${room.h / now.scale}`}
           onPointerDown={pan}
         >
@@ -185,10 +239,11 @@ export function Canvas(p: CanvasProps) {
           <g pointerEvents="none">{p.overlay?.(size.w, size.h)}</g>
           {brush.layer}
           {brush.on && cursor && <circle cx={cursor.x} cy={cursor.y} r={brush.size / 2} fill="none" stroke="#fff" strokeWidth={1.5 * u} pointerEvents="none" />}
-          {!brush.on && p.shapes.map((s, i) => (
-            <g key={`${s.path.join(".")}.${s.form}`} role="img" aria-label={s.role} onPointerDown={(e) => grab(e, i, s)} className={p.editable ? "cursor-move" : "cursor-pointer"}>
-              <Outline s={s} u={u} chosen={i === p.chosen} />
-            </g>
+          {!brush.on && p.shapes.map((s, i) => <Region key={i} s={s} i={i} u={u} chosen={i === p.chosen || (p.group?.has(s) ?? false)} editable={p.editable} grab={grabbed} />)}
+          {p.ghosts && !resting && <Ghosts ghosts={p.ghosts} u={u} follow={follow} />}
+          {frame && <rect x={frame[0]} y={frame[1]} width={frame[2] - frame[0]} height={frame[3] - frame[1]} fill="rgb(240 177 60 / 15%)" stroke="#f0b13c" strokeWidth={1.5 * u} pointerEvents="none" />}
+          {stroke.map(([x, y, r], i) => (
+            <circle key={i} cx={x} cy={y} r={r} fill="none" stroke="#f0b13c" strokeWidth={2 * u} pointerEvents="none" />
           ))}
           {shape &&
             handlesOf(shape).map((h) => (
@@ -222,7 +277,8 @@ export function Canvas(p: CanvasProps) {
   );
 }
 
-const drawn = (s: Shape): string => {
+/** The outline of a shape as the data of a path, not yet turned. */
+export const drawn = (s: Shape): string => {
   const n = s.numbers;
   const at = (i: number) => n[i] ?? 0;
   const round = (x: number, y: number, r: number) => `M${x - r} ${y}a${r} ${r} 0 1 0 ${2 * r} 0a${r} ${r} 0 1 0 ${-2 * r} 0`;
@@ -249,12 +305,50 @@ const drawn = (s: Shape): string => {
   }
 };
 
+/** One shape that can be taken hold of. It is drawn anew only when it changes. */
+const Region = memo(function Region({ s, i, u, chosen, editable, grab }: { s: Shape; i: number; u: number; chosen: boolean; editable: boolean; grab: (e: React.PointerEvent, i: number, s: Shape) => void }) {
+  return (
+    <g role="img" aria-label={s.role} data-shape={s.role} onPointerDown={(e) => grab(e, i, s)} className={editable ? "cursor-move" : "cursor-pointer"}>
+      <Outline s={s} u={u} chosen={chosen} />
+    </g>
+  );
+});
+
+/** The copies of a shape, dashed; the last one has a handle that sets the distance between them. */
+function Ghosts({ ghosts, u, follow }: { ghosts: NonNullable<CanvasProps["ghosts"]>; u: number; follow: (e: React.PointerEvent, move: (x: number, y: number, e: PointerEvent, done: boolean) => void) => void }) {
+  const { shape, at, step } = ghosts;
+  const d = drawn(shape);
+  const [x0, y0, x1, y1] = extentOf(shape);
+  const [cx, cy] = [(x0 + x1) / 2, (y0 + y1) / 2];
+  const last = at.at(-1);
+  return (
+    <>
+      {at.slice(1).map(([dx, dy], i) => (
+        <g key={i} transform={`translate(${dx} ${dy})`} pointerEvents="none">
+          <g transform={turnOf(shape)} fill="none">
+            <path d={d} stroke="#000" strokeOpacity="0.6" strokeWidth={3.5 * u} />
+            <path d={d} stroke="#f0b13c" strokeWidth={1.5 * u} strokeDasharray={`${6 * u} ${4 * u}`} />
+          </g>
+        </g>
+      ))}
+      {last && step && at.length > 1 && (
+        <g className="cursor-pointer" role="img" aria-label="Handle last copy" data-handle="last copy" onPointerDown={(e) => follow(e, (x, y, _ev, done) => step(x - cx, y - cy, done))}>
+          <circle cx={cx + last[0]} cy={cy + last[1]} r={16 * u} fill="transparent" />
+          <rect x={cx + last[0] - 6 * u} y={cy + last[1] - 6 * u} width={12 * u} height={12 * u} fill="#f0b13c" stroke="#1d2430" strokeWidth={2 * u} />
+        </g>
+      )}
+    </>
+  );
+}
+
+/** How its outline is turned, as an attribute of SVG. */
+export const turnOf = (s: Shape) => (s.form === "rect" && s.turn ? `rotate(${s.turn} ${(s.numbers[0] ?? 0) + (s.numbers[2] ?? 0) / 2} ${(s.numbers[1] ?? 0) + (s.numbers[3] ?? 0) / 2})` : undefined);
+
 function Outline({ s, u, chosen }: { s: Shape; u: number; chosen: boolean }) {
   const d = drawn(s);
-  const turn = s.form === "rect" && s.turn ? `rotate(${s.turn} ${(s.numbers[0] ?? 0) + (s.numbers[2] ?? 0) / 2} ${(s.numbers[1] ?? 0) + (s.numbers[3] ?? 0) / 2})` : undefined;
   const open = s.form === "arrow" || s.form === "arc";
   return (
-    <g transform={turn} strokeLinejoin="round" strokeLinecap="round">
+    <g transform={turnOf(s)} strokeLinejoin="round" strokeLinecap="round">
       <path d={d} fill={open ? "none" : "transparent"} fillRule="evenodd" stroke="transparent" strokeWidth={18 * u} />
       <path d={d} fill={chosen && !open ? "rgb(240 177 60 / 12%)" : "none"} fillRule="evenodd" stroke="#000" strokeOpacity="0.6" strokeWidth={(chosen ? 5 : 4) * u} pointerEvents="none" />
       <path d={d} fill="none" stroke={chosen ? "#f0b13c" : "#ffffff"} strokeWidth={(chosen ? 2.5 : 1.6) * u} pointerEvents="none" />

@@ -35,7 +35,7 @@ const kind: KindInfo = {
 const begin: Check = { id: "tips", kind: "count.spots", on: "tin", region: { rect: [10, 20, 30, 40] }, keep: { area: { least: 5 } }, limits: { pitch: { nominal: 10, tolerance: 1 } } };
 
 /** The form with a check that it really changes; seen is called with each change. */
-function Shown({ seen, check = begin, problem, paint = () => {} }: { seen: (c: Check) => void; check?: Check; problem?: (f: string) => string | undefined; paint?: (f: string, hole: boolean) => void }) {
+function Shown({ seen, check = begin, problem, paint = () => {}, base, pick = () => {} }: { seen: (c: Check) => void; check?: Check; problem?: (f: string) => string | undefined; paint?: (f: string, hole: boolean) => void; base?: Check; pick?: (f: string) => void }) {
   const [now, setNow] = useState(check);
   return (
     <CheckForm
@@ -49,11 +49,28 @@ function Shown({ seen, check = begin, problem, paint = () => {} }: { seen: (c: C
       problems={problem ?? (() => undefined)}
       readings={{ count: 12, pitch: 10.4321 }}
       paint={paint}
+      base={base}
+      pick={pick}
+      picking={null}
     />
   );
 }
 
 describe("the form of a check", () => {
+  it("marks what is a variant's own, and puts it back", async () => {
+    const seen = vi.fn<(c: Check) => void>();
+    const base: Check = { ...begin, keep: { area: { least: 9 } }, limits: { count: { least: 12, most: 12 }, pitch: { nominal: 10, tolerance: 1 } } };
+    render(<Shown seen={seen} base={base} />);
+    expect(screen.getByText("What is marked is this variant's own; all else is as in the base.")).toBeInTheDocument();
+    expect(screen.queryByRole("textbox", { name: "Name" })).toBeNull(); // the checks are the base's
+    await userEvent.click(screen.getByRole("button", { name: "keep as the base" }));
+    expect(seen.mock.lastCall?.[0]["keep"]).toEqual({ area: { least: 9 } });
+    await userEvent.click(screen.getByRole("button", { name: "Limits of count as the base" }));
+    expect(seen.mock.lastCall?.[0]["limits"]).toEqual(base["limits"]);
+    expect(screen.getByText("All as in the base.")).toBeInTheDocument();
+    expect(screen.queryByRole("button", { name: /as the base/ })).toBeNull();
+  });
+
   it("shows first what is set or must be, and folds the rest away", () => {
     render(<Shown seen={() => {}} />);
     const more = screen.getByText("More settings").closest("details")!;

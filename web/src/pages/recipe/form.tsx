@@ -1,6 +1,8 @@
 import { useId, useState } from "react";
 import type { KindInfo } from "../../api/workbench";
-import { isTree, put, type Check, type Path, type Tree } from "../../lib/recipe";
+import { get, isTree, put, type Check, type Path, type Tree } from "../../lib/recipe";
+import { ownOf } from "../../lib/variant";
+import { GridField } from "./grid";
 
 export const field = "min-h-10 w-full rounded-md border border-hairline bg-sheet px-2.5 text-base text-ink";
 
@@ -10,8 +12,23 @@ const small = "min-h-10 shrink-0 rounded-md border border-hairline bg-sheet px-2
 
 const words = (name: string) => name.replaceAll("_", " ");
 
+interface FormProps {
+  check: Check;
+  /** Of a variant the same check in its base: what differs is said, and can be put back. */
+  base?: Check;
+  kind: KindInfo | undefined;
+  datums: string[];
+  change: (c: Check) => void;
+  problems: (field: string) => string | undefined;
+  readings: Record<string, number>;
+  paint: (field: string, hole: boolean) => void;
+  /** Begins or ends picking places on the picture for a setting. */
+  pick: (field: string) => void;
+  picking: string | null;
+}
+
 /** The settings of a check as a form, made from its kind's schema: first those that are set or must be, then the others. */
-export function CheckForm({ check, kind, datums, change, problems, readings, paint }: { check: Check; kind: KindInfo | undefined; datums: string[]; change: (c: Check) => void; problems: (field: string) => string | undefined; readings: Record<string, number>; paint: (field: string, hole: boolean) => void }) {
+export function CheckForm({ check, base, kind, datums, change, problems, readings, paint, pick, picking }: FormProps) {
   const set = (path: Path, v: unknown) => change(put(check, path, v));
   const schema = (kind?.schema ?? {}) as Schema;
   const all = kind?.fields ?? [];
@@ -22,15 +39,19 @@ export function CheckForm({ check, kind, datums, change, problems, readings, pai
   if (opened.kind !== kind) setOpened({ kind, first: all.filter((f) => must.includes(f) || check[f] !== undefined) });
   const { first } = opened;
   const more = all.filter((f) => !first.includes(f));
+  const own = (name: string) => base !== undefined && ownOf(base, check, [name]);
   const one = (name: string) => (
-    <Field key={name} name={name} schema={schema.properties?.[name] ?? {}} value={check[name]} preset={kind?.defaults[name]} problem={problems(name)} set={(v) => set([name], v)} paint={(hole) => paint(name, hole)} />
+    <div key={name} className={own(name) ? "border-l-4 border-l-accent pl-2" : ""}>
+      <Field name={name} schema={schema.properties?.[name] ?? {}} value={check[name]} preset={kind?.defaults[name]} problem={problems(name)} set={(v) => set([name], v)} paint={(hole) => paint(name, hole)} pick={() => pick(name)} picking={picking === name} />
+      {own(name) && <AsBase name={words(name)} back={() => set([name], base?.[name])} />}
+    </div>
   );
   return (
     <form aria-label={`Settings of ${check.id}`} onSubmit={(e) => e.preventDefault()} className="flex flex-col gap-3 px-4 py-3">
       <p className="m-0 text-sm text-ink-2">{kind?.doc}</p>
       <div className="grid grid-cols-2 gap-3">
         <Labeled text="Name" problem={problems("id")}>
-          {(id) => <Text id={id} value={check.id} set={(v) => set(["id"], v)} />}
+          {(id) => (base ? <output id={id} className="flex min-h-10 items-center font-mono text-sm">{check.id}</output> : <Text id={id} value={check.id} set={(v) => set(["id"], v)} />)}
         </Labeled>
         {!check.kind.startsWith("logic.") && (
           <Labeled text="Rides on" problem={problems("on")}>
@@ -46,7 +67,8 @@ export function CheckForm({ check, kind, datums, change, problems, readings, pai
         )}
       </div>
       {first.map(one)}
-      {kind && kind.measures.length > 0 && <Limits check={check} kind={kind} set={set} readings={readings} problems={problems} />}
+      {base && <p className="m-0 text-sm text-ink-2">{all.some(own) || own("limits") ? "What is marked is this variant's own; all else is as in the base." : "All as in the base."}</p>}
+      {kind && kind.measures.length > 0 && <Limits check={check} base={base} kind={kind} set={set} readings={readings} problems={problems} />}
       <details className="border-t border-hairline pt-2">
         <summary className="cursor-pointer py-1 text-base font-medium">More settings</summary>
         <div className="mt-2 flex flex-col gap-3">
@@ -61,6 +83,7 @@ export function CheckForm({ check, kind, datums, change, problems, readings, pai
               Lengths in millimeters
             </label>
           )}
+          {!check.kind.startsWith("logic.") && !check.kind.startsWith("locate.") && !base && <GridField check={check} set={(g) => set(["copies"], g)} />}
           <Labeled text="Where its region hangs out of the picture">
             {(id) => (
               <select id={id} className={field} value={typeof check["outside"] === "string" ? check["outside"] : ""} onChange={(e) => set(["outside"], e.target.value || undefined)}>
@@ -76,7 +99,16 @@ export function CheckForm({ check, kind, datums, change, problems, readings, pai
   );
 }
 
-function Limits({ check, kind, set, readings, problems }: { check: Check; kind: KindInfo; set: (path: Path, v: unknown) => void; readings: Record<string, number>; problems: (field: string) => string | undefined }) {
+/** Says that a setting is a variant's own, and puts it back. */
+function AsBase({ name, back }: { name: string; back: () => void }) {
+  return (
+    <button type="button" className="mt-1 min-h-9 rounded-md border border-hairline px-2 text-sm hover:bg-wash" aria-label={`${name} as the base`} onClick={back}>
+      As the base
+    </button>
+  );
+}
+
+function Limits({ check, base, kind, set, readings, problems }: { check: Check; base?: Check; kind: KindInfo; set: (path: Path, v: unknown) => void; readings: Record<string, number>; problems: (field: string) => string | undefined }) {
   const limits = isTree(check["limits"]) ? check["limits"] : {};
   const bound = (name: string, end: "least" | "most", v: number | undefined) => {
     const was = isTree(limits[name]) ? limits[name] : {};
@@ -104,7 +136,7 @@ function Limits({ check, kind, set, readings, problems }: { check: Check; kind: 
   return (
     <fieldset className="m-0 border-0 border-t border-hairline p-0 pt-2">
       <legend className="sr-only">Limits</legend>
-      <div className="grid grid-cols-[1fr_4.5rem_5rem_5rem] items-center gap-x-2 gap-y-1.5 text-sm">
+      <div className="grid grid-cols-[minmax(0,1fr)_4.5rem_5rem_5rem] items-center gap-x-2 gap-y-1.5 text-sm">
         <span className="text-base font-medium">Limits</span>
         <span className="text-right text-ink-2">now</span>
         <span className="text-ink-2">at least</span>
@@ -124,6 +156,11 @@ function Limits({ check, kind, set, readings, problems }: { check: Check; kind: 
             {(["least", "most"] as const).map((end) => (
               <Num key={end} label={`${words(m.name)} ${end === "least" ? "at least" : "at most"}`} value={at(m.name, end)} set={(v) => bound(m.name, end, v)} />
             ))}
+            {base && ownOf(base, check, ["limits", m.name]) && (
+              <p className="col-span-4 m-0 border-l-4 border-l-accent pl-2">
+                <AsBase name={`Limits of ${words(m.name)}`} back={() => set(["limits", m.name], get(base, ["limits", m.name]))} />
+              </p>
+            )}
             {problems(`limits/${m.name}`) && <p className="col-span-4 m-0 text-sm text-reject">{problems(`limits/${m.name}`)}</p>}
           </div>
         ))}
@@ -183,7 +220,7 @@ export function Num({ id, label, value, preset, set, step }: { id?: string; labe
 }
 
 /** One setting, by what its schema says it is. */
-function Field({ name, schema, value, preset, problem, set, paint }: { name: string; schema: Schema; value: unknown; preset: unknown; problem?: string; set: (v: unknown) => void; paint?: (hole: boolean) => void }) {
+function Field({ name, schema, value, preset, problem, set, paint, pick, picking }: { name: string; schema: Schema; value: unknown; preset: unknown; problem?: string; set: (v: unknown) => void; paint?: (hole: boolean) => void; pick?: () => void; picking?: boolean }) {
   const label = words(name);
   const type = Array.isArray(schema.type) ? schema.type[0] : schema.type;
   const props = schema.properties ?? {};
@@ -227,7 +264,7 @@ function Field({ name, schema, value, preset, problem, set, paint }: { name: str
       </Labeled>
     );
   }
-  if (type === "array" && schema.items?.properties?.["rect"]) return <PlacesField label={label} hint={schema.description} value={value} problem={problem} set={set} />;
+  if (type === "array" && schema.items?.properties?.["rect"]) return <PlacesField label={label} hint={schema.description} value={value} problem={problem} set={set} pick={pick} picking={picking} />;
   if (type === "string")
     return (
       <Labeled text={label} hint={schema.description} problem={problem}>
@@ -315,7 +352,7 @@ function Plain({ label, hint, value, problem, set }: { label: string; hint?: str
 }
 
 /** A list of places on the picture, as those where a color is picked. */
-function PlacesField({ label, hint, value, problem, set }: { label: string; hint?: string; value: unknown; problem?: string; set: (v: unknown) => void }) {
+function PlacesField({ label, hint, value, problem, set, pick, picking }: { label: string; hint?: string; value: unknown; problem?: string; set: (v: unknown) => void; pick?: () => void; picking?: boolean }) {
   const list = Array.isArray(value) ? (value as Tree[]) : [];
   const last = list.at(-1);
   const add = () => {
@@ -329,9 +366,16 @@ function PlacesField({ label, hint, value, problem, set }: { label: string; hint
           <output id={id} className="flex-1 text-base">
             {list.length === 0 ? "none" : list.length === 1 ? "1 place" : `${list.length} places`}
           </output>
-          <button type="button" className="min-h-10 rounded-md border border-hairline bg-sheet px-3 text-sm hover:bg-wash" onClick={add}>
-            Add a place
-          </button>
+          {pick && (
+            <button type="button" aria-pressed={picking} className={`min-h-10 rounded-md border px-3 text-sm hover:bg-wash ${picking ? "border-accent bg-wash font-semibold" : "border-hairline bg-sheet"}`} onClick={pick}>
+              {picking ? "Picking…" : "Pick on the picture"}
+            </button>
+          )}
+          {!pick && (
+            <button type="button" className="min-h-10 rounded-md border border-hairline bg-sheet px-3 text-sm hover:bg-wash" onClick={add}>
+              Add a place
+            </button>
+          )}
           {list.length > 0 && (
             <button type="button" aria-label={`Take the last place of ${label} out`} className="min-h-10 min-w-10 rounded-md border border-hairline bg-sheet px-3 text-sm hover:bg-wash" onClick={() => set(list.length > 1 ? list.slice(0, -1) : undefined)}>
               −

@@ -4,6 +4,7 @@ import { ServiceError, stations } from "../../api/client";
 import { diff, exportURL, release, releases, restore, retire, runRelease, type Key, type Release } from "../../api/workbench";
 import { short, when } from "../../lib/format";
 import { Button, Confirm, Trouble, Waiting } from "../../ui/parts";
+import { Compare } from "./compare";
 import { field } from "./form";
 import { myName, sign, type Editing } from "./useDraft";
 
@@ -20,6 +21,7 @@ export function RevisionsTab({ k, e }: { k: Key; e: Editing }) {
   const [trouble, setTrouble] = useState("");
   const [busy, setBusy] = useState(false);
   const [from, setFrom] = useState<string | null>(null);
+  const [both, setBoth] = useState(false);
   const [retiring, setRetiring] = useState(false);
   const now = list.data?.[0]?.action === "release" ? list.data[0] : undefined;
   const compare = from ?? now?.revision ?? "";
@@ -72,6 +74,12 @@ export function RevisionsTab({ k, e }: { k: Key; e: Editing }) {
           </ul>
         )}
         {e.dirty && <p className="text-sm text-ink-2">Changes that are not saved yet are not in this list.</p>}
+        {compare !== "" && (
+          <details onToggle={(ev) => setBoth(ev.currentTarget.open)}>
+            <summary className="cursor-pointer py-1 text-base font-medium">See both on a picture</summary>
+            {both && <Compare k={k} e={e} revision={compare} />}
+          </details>
+        )}
         <h2 className="mb-1 mt-5 text-lg font-semibold">History</h2>
         <table className="w-full border-collapse text-base">
           <tbody>

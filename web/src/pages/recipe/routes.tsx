@@ -8,15 +8,15 @@ import type { Editing } from "./useDraft";
 
 /** Where an item goes that does not simply pass: rules in their order, the first that holds decides. */
 export function RoutesForm({ e, tried }: { e: Editing; tried: Tried | null }) {
-  const routes = (Array.isArray(e.tree["routes"]) ? e.tree["routes"] : []) as { to: string; when: string }[];
-  const set = (next: { to: string; when: string }[]) => e.change(put(e.tree, ["routes"], next.length ? next : undefined));
+  const routes = (Array.isArray(e.whole["routes"]) ? e.whole["routes"] : []) as { to: string; when: string }[];
+  const set = (next: { to: string; when: string }[]) => e.edit(put(e.whole, ["routes"], next.length ? next : undefined));
   const list = useId();
-  const known = checksOf(e.tree).flatMap((c) => [`${c.id}.ok`, `${c.id}.failed`, ...Object.keys(tried?.findings.find((f) => f.check === c.id)?.readings ?? {}).map((r) => `${c.id}.${r}`)]);
+  const known = checksOf(e.whole).flatMap((c) => [`${c.id}.ok`, `${c.id}.failed`, ...Object.keys(tried?.findings.find((f) => f.check === c.id)?.readings ?? {}).map((r) => `${c.id}.${r}`)]);
   return (
     <section aria-label="Routes" className="border-t border-hairline px-4 py-3">
       <div className="flex items-center">
         <h2 className="m-0 flex-1 text-base font-semibold">Routes</h2>
-        <Button className="px-2!" aria-label="Add a route" hint="Add a route" onClick={() => set([...routes, { to: "rework", when: `${checksOf(e.tree)[0]?.id ?? "item"}.failed` }])}>
+        <Button className="px-2!" aria-label="Add a route" hint="Add a route" onClick={() => set([...routes, { to: "rework", when: `${checksOf(e.whole)[0]?.id ?? "item"}.failed` }])}>
           <Plus size={18} aria-hidden />
         </Button>
       </div>

@@ -1,8 +1,9 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect, useState } from "react";
+import { useCallback, useEffect, useMemo, useState } from "react";
 import { ServiceError } from "../../api/client";
 import { draft as fetchDraft, saveDraft, tryDraft, type Choice, type Draft, type Key, type Tried } from "../../api/workbench";
-import { begun, changed, redone, undone, type History, type Tree } from "../../lib/recipe";
+import { begun, changed, put, redone, undone, type History, type Tree } from "../../lib/recipe";
+import { changesOf, resolved } from "../../lib/variant";
 
 /** The name under which this browser's person signs. */
 export const myName = (): string => localStorage.getItem("who") ?? "";
@@ -11,6 +12,16 @@ export const sign = (who: string): void => localStorage.setItem("who", who);
 export interface Editing {
   draft: Draft;
   tree: Tree;
+  /** Of a variant its tree with all that its base has; else the tree itself. */
+  whole: Tree;
+  /** The whole as it was before a passing change. */
+  before: Tree;
+  /** Of a variant the tree of its base. */
+  base?: Tree;
+  /** What the service is told of a whole recipe: of a variant, what it changes of its base. */
+  sent: (whole: Tree) => Tree;
+  /** Changes the whole; of a variant what it says then of its base. */
+  edit: (whole: Tree, passing?: boolean) => void;
   dirty: boolean;
   canUndo: boolean;
   canRedo: boolean;
@@ -39,7 +50,7 @@ export function useDraft(k: Key) {
   if (got.data && state?.of !== id) load(got.data);
 
   const ready = got.data && state && state.of === id;
-  const tree = state?.passing ?? state?.steps.now ?? {};
+  const tree = useMemo(() => state?.passing ?? state?.steps.now ?? {}, [state]);
   const save = async (tag = state?.tag ?? "") => {
     if (!state) return false;
     setSaving(true);
@@ -57,14 +68,25 @@ export function useDraft(k: Key) {
       setSaving(false);
     }
   };
+  const base = ready ? (got.data.below as Tree | undefined) : undefined;
+  const now = state?.steps.now;
+  const before = useMemo(() => (base && now ? resolved(base, now) : (now ?? {})), [base, now]);
+  const whole = useMemo(() => (tree === now ? before : base ? resolved(base, tree) : tree), [base, tree, now, before]);
+  const change = (t: Tree, passing = false) => setState((s) => s && (passing ? { ...s, passing: t } : { ...s, passing: null, steps: changed(s.steps, t) }));
+  const sent = (w: Tree) => (base ? put(put(tree, ["change"], changesOf(base, w)), ["note"], w["note"] === base["note"] ? undefined : w["note"]) : w);
   const editing: Editing | null = ready
     ? {
         draft: got.data,
         tree,
+        whole,
+        before,
+        base,
+        sent,
+        edit: (w, passing) => change(sent(w), passing),
         dirty: JSON.stringify(tree) !== state.saved,
         canUndo: state.steps.past.length > 0,
         canRedo: state.steps.future.length > 0,
-        change: (t, passing = false) => setState((s) => s && (passing ? { ...s, passing: t } : { ...s, passing: null, steps: changed(s.steps, t) })),
+        change,
         undo: () => setState((s) => s && { ...s, passing: null, steps: undone(s.steps) }),
         redo: () => setState((s) => s && { ...s, passing: null, steps: redone(s.steps) }),
         save: () => save(),
