@@ -232,6 +232,14 @@ func TestDrawing(t *testing.T) {
 	require.NoError(t, err)
 	require.NotNil(t, st.Calibration)
 	assert.InDelta(t, 0.25, st.Calibration.MMPerPx, 0.002)
+
+	// And a recipe begun with what its camera sees.
+	eval[bool](t, ctx, `[...document.querySelectorAll("a")].find(a => a.innerText === "Begin a recipe with this picture").click(); true`)
+	shows(t, ctx, "What the camera of a station sees now")
+	accessible(t, ctx)
+	do(t, ctx, chromedp.SendKeys(`input[placeholder^="as in"]`, "tape-seen"))
+	press(t, ctx, "Begin")
+	shows(t, ctx, "No checks yet")
 }
 
 // setInputOf types a value into the field under a label that begins so.
