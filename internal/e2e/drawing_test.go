@@ -255,5 +255,7 @@ func setInputOf(t testing.TB, ctx context.Context, label, value string) {
 
 // placeOf is where a place of the picture lies on the page.
 func placeOf(t testing.TB, ctx context.Context, x, y float64) []float64 {
+	t.Helper()
+	present(t, ctx, `[data-testid="canvas"] > svg`)
 	return eval[[]float64](t, ctx, fmt.Sprintf(`(() => { const m = document.querySelector('[data-testid="canvas"] > svg').getScreenCTM(); const p = new DOMPoint(%g, %g).matrixTransform(m); return [p.x, p.y] })()`, x, y))
 }

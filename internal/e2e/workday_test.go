@@ -242,6 +242,7 @@ func upload(t testing.TB, ctx context.Context, selector string, files ...string)
 // setInput types a value into a field as React sees it.
 func setInput(t testing.TB, ctx context.Context, selector, value string) {
 	t.Helper()
+	present(t, ctx, selector)
 	eval[bool](t, ctx, fmt.Sprintf(`(() => { const s = document.querySelector(%q);
 		Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, "value").set.call(s, %q);
 		s.dispatchEvent(new Event("input", { bubbles: true })); return true })()`, selector, value))
@@ -264,7 +265,15 @@ func dragBy(t testing.TB, ctx context.Context, selector, toX string) {
 }
 
 func middle(t testing.TB, ctx context.Context, selector string) []float64 {
+	t.Helper()
+	present(t, ctx, selector)
 	return eval[[]float64](t, ctx, fmt.Sprintf(`(() => { const b = document.querySelector(%q).getBoundingClientRect(); return [b.x + b.width / 2, b.y + b.height / 2] })()`, selector))
+}
+
+// present waits until the page has what the selector names.
+func present(t testing.TB, ctx context.Context, selector string) {
+	t.Helper()
+	eventually(t, "there is "+selector, func() bool { return eval[bool](t, ctx, fmt.Sprintf(`!!document.querySelector(%q)`, selector)) })
 }
 
 func drag(t testing.TB, ctx context.Context, selector string, x, y float64) {
