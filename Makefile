@@ -44,7 +44,7 @@ test-go:
 # must be the same to the last bit.
 test-builds:
 	go test -tags purego ./core/...
-	GOAMD64=v3 go test ./core/inspect ./core/locate ./core/count
+	GOAMD64=v3 go test ./core/inspect ./core/locate ./core/count ./core/symbol
 	GOARCH=arm64 CGO_ENABLED=0 go vet ./core/...
 	@if command -v qemu-aarch64 >/dev/null; then GOARCH=arm64 CGO_ENABLED=0 go test -exec qemu-aarch64 ./core/inspect; \
 	 else echo "arm64 verdicts not compared: qemu-aarch64 is not installed"; fi

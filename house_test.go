@@ -68,8 +68,10 @@ var mayImport = []struct{ folder, allowed string }{
 	{"core/measure", "core/check core/raster core/edge core/locate"},
 	{"core/count", "core/check core/raster core/edge core/locate"},
 	{"core/presence", "core/check core/raster core/locate"},
+	{"core/print", "core/check core/raster core/symbol"},
 	{"core/locate", "core/check core/raster core/edge"},
 	{"core/edge", "core/check core/raster"},
+	{"core/symbol", "core/raster"},
 	{"core/check", "core/raster"},
 	{"core/raster", ""},
 }

@@ -15,10 +15,16 @@ import (
 	"ricetta/internal/plant"
 )
 
-// printAccuracy prints every table.
-func printAccuracy(w io.Writer) error {
-	for _, part := range []func(io.Writer) error{tinAccuracy, datumAccuracy, countAccuracy, measureAccuracy, lookAccuracy, colorAccuracy} {
-		if err := part(w); err != nil {
+// printAccuracy prints every table, or that of one part.
+func printAccuracy(w io.Writer, only string) error {
+	for _, part := range []struct {
+		name  string
+		print func(io.Writer) error
+	}{{"tins", tinAccuracy}, {"datums", datumAccuracy}, {"counts", countAccuracy}, {"measures", measureAccuracy}, {"looks", lookAccuracy}, {"colors", colorAccuracy}, {"codes", codeAccuracy}} {
+		if only != "" && part.name != only {
+			continue
+		}
+		if err := part.print(w); err != nil {
 			return err
 		}
 		fmt.Fprintln(w)

@@ -18,12 +18,12 @@ import (
 func main() {
 	testing.Init()
 	accuracy := flag.Bool("accuracy", false, "measure exactness instead of speed")
-	part := flag.String("part", "", "measure only this part of the table: demo, eight, trial, kinds, kernels, store")
+	part := flag.String("part", "", "measure only this part of the table: demo, eight, trial, kinds, codes, kernels, store; of accuracy: tins, datums, counts, measures, looks, colors, codes")
 	flag.Parse()
 	w := tabwriter.NewWriter(os.Stdout, 0, 4, 2, ' ', 0)
 	var err error
 	if *accuracy {
-		err = printAccuracy(w)
+		err = printAccuracy(w, *part)
 	} else {
 		fmt.Printf("%s/%s, %d processors, kernels with %s; best of %d rounds\n\n", runtime.GOOS, runtime.GOARCH, runtime.NumCPU(), raster.SIMD(), rounds)
 		err = printSpeed(w, *part)

@@ -66,6 +66,7 @@ var parts = []struct {
 	{"eight", benchEight},
 	{"trial", benchTrial},
 	{"kinds", printKinds},
+	{"codes", benchCodes},
 	{"kernels", func(t table) error { benchKernels(t); return nil }},
 	{"store", benchStore},
 }
