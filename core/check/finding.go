@@ -132,6 +132,19 @@ func (f *Finding) Read(name, unit string, v float64) {
 	f.Readings = append(f.Readings, Reading{name, unit, v, Open})
 }
 
+// Say adds a text.
+func (f *Finding) Say(name, value string) { f.Texts = append(f.Texts, Text{name, value}) }
+
+// TextOf returns the text of that name.
+func (f *Finding) TextOf(name string) (string, bool) {
+	for _, t := range f.Texts {
+		if t.Name == name {
+			return t.Value, true
+		}
+	}
+	return "", false
+}
+
 // Fail marks the finding as failed for a reason that no limit expresses. The
 // sentence is the explanation, as in "not found".
 func (f *Finding) Fail(sentence string) {

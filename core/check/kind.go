@@ -15,11 +15,16 @@ type Measure struct {
 	Whole bool
 }
 
+// Named is a name and what it stands for.
+type Named struct{ Name, Doc string }
+
 // Kind describes one kind of check, such as "count.spots".
 type Kind struct {
 	Name     string // family.kind
 	Doc      string // one sentence for people who choose a check
 	Measures []Measure
+	// Texts are what the kind reads or names, with what each is.
+	Texts []Named
 	// Datum is set for kinds that find the item, so that other checks can ride on them.
 	Datum bool
 	// NeedsReference is set for kinds that are taught on the reference picture.
@@ -88,10 +93,13 @@ type Expressions interface {
 
 // Rule is a compiled yes-or-no expression. It may be used concurrently.
 type Rule interface {
-	// Holds evaluates the rule over findings. The error is ErrNotJudged where the
-	// answer depends on a reading that was not taken.
-	Holds(findings []*Finding) (bool, error)
+	// Holds evaluates the rule over findings and the values of the order. The error is
+	// ErrNotJudged where the answer depends on a reading that was not taken.
+	Holds(findings []*Finding, order Order) (bool, error)
 }
+
+// Order is what came with the order that is being packed: its lot, expiry, price, … by name.
+type Order map[string]string
 
 // ErrNotJudged says that a rule asked for something of a check that was not judged.
 var ErrNotJudged = errors.New("it depends on a check that was not judged")
@@ -151,6 +159,8 @@ type Input struct {
 	On raster.Transform
 	// Findings are those of the checks judged before on this picture.
 	Findings []*Finding
+	// Order is what is being packed; nil where nobody has said.
+	Order Order
 	// Lens says how the station's lens bends; nil where that is not known.
 	Lens *raster.Lens
 	// MMPerPx is the scale of a check whose lengths are told in millimeters; 0 for one

@@ -53,8 +53,9 @@ const unknown = "unknown"
 // text order lists the names; rows tell each place: name, expected and delta_e, the
 // distance to the color of its name. On a gray picture only lightness is compared.
 var Order = check.Define(check.Kind{
-	Name: "color.order",
-	Doc:  "The colors along a row against the order they should have.",
+	Name:  "color.order",
+	Doc:   "The colors along a row against the order they should have.",
+	Texts: []check.Named{{Name: "order", Doc: "The names of the colors found, with commas between"}},
 	Measures: []check.Measure{
 		{Name: "wrong", Doc: "Places whose color is not the expected one; at most 0 unless its limits say otherwise", Whole: true},
 		{Name: "delta_e", Doc: "Greatest distance (CIEDE2000) of a place from the color of its name"},

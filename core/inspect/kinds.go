@@ -6,6 +6,7 @@ import (
 	"ricetta/core/locate"
 	"ricetta/core/measure"
 	"ricetta/core/presence"
+	"ricetta/core/print"
 	"ricetta/core/recipe"
 )
 
@@ -31,6 +32,7 @@ var Kinds = recipe.Kinds{
 	measure.Angle,
 	measure.Circle,
 	measure.Rim,
+	print.Code,
 	Rule,
 }
 

@@ -38,7 +38,7 @@ type rule struct {
 func (r *rule) NewJudge() check.Judge { return r } // it keeps nothing between pictures
 
 func (r *rule) Judge(in *check.Input, out *check.Finding) {
-	holds, err := r.rule.Holds(in.Findings)
+	holds, err := r.rule.Holds(in.Findings, in.Order)
 	switch {
 	case errors.Is(err, check.ErrNotJudged):
 		out.Outcome = check.NotJudged

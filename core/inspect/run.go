@@ -90,6 +90,9 @@ func (r *Runner) Calibrate(c raster.Calibration) {
 	}
 }
 
+// Order tells what is being packed, for the pictures from now on.
+func (r *Runner) Order(o check.Order) { r.input.Order = o }
+
 // Hands sets how many goroutines work on one picture: all cores if it is not called.
 func (r *Runner) Hands(n int) { r.hands = max(n, 1) }
 
@@ -328,7 +331,7 @@ func (r *Runner) decideRoute(failed *check.Finding, judged int) {
 	out := &r.result
 	for i := range r.plan.routes {
 		t := &r.plan.routes[i]
-		holds, err := t.rule.Holds(out.Findings)
+		holds, err := t.rule.Holds(out.Findings, r.input.Order)
 		if err != nil && !errors.Is(err, check.ErrNotJudged) || err != nil && failed == nil {
 			out.Fault, out.Reason = true, "routes"
 			out.Sentence = "the rule for " + t.to + " cannot be worked out: " + err.Error()

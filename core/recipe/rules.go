@@ -18,7 +18,8 @@ import (
 // Rules compiles expressions over the findings of a recipe's checks, in the Common
 // Expression Language. For a check tips there are tips.ok, tips.failed and
 // tips.judged, and a name for each reading and text, as in tips.count; failed and
-// ok speak of all checks of the verdict together.
+// ok speak of all checks of the verdict together. order has what came with the order, as in
+// order.lot.
 type Rules struct {
 	env  *cel.Env
 	vars map[string]variable
@@ -41,6 +42,7 @@ const (
 	partText
 	partAnyFailed
 	partAllOK
+	partOrder
 )
 
 // mostCost bounds what one evaluation may do, in CEL's cost units: thousands of
@@ -60,6 +62,7 @@ func NewRules(d *Document, kinds Kinds) (*Rules, error) {
 	r := &Rules{vars: map[string]variable{
 		"failed": {part: partAnyFailed},
 		"ok":     {part: partAllOK},
+		"order":  {part: partOrder},
 	}}
 	opts := []cel.EnvOption{
 		cel.CrossTypeNumericComparisons(true),
@@ -75,6 +78,7 @@ func NewRules(d *Document, kinds Kinds) (*Rules, error) {
 			}))),
 		cel.Variable("failed", cel.BoolType),
 		cel.Variable("ok", cel.BoolType),
+		cel.Variable("order", cel.MapType(cel.StringType, cel.StringType)),
 	}
 	add := func(name string, t *cel.Type, v variable) {
 		r.vars[name] = v
@@ -87,6 +91,9 @@ func NewRules(d *Document, kinds Kinds) (*Rules, error) {
 		k, _ := kinds.Find(c.Kind)
 		for _, m := range k.Measures {
 			add(c.ID+"."+m.Name, cel.DoubleType, variable{c.ID, partReading, m.Name})
+		}
+		for _, t := range k.Texts {
+			add(c.ID+"."+t.Name, cel.StringType, variable{c.ID, partText, t.Name})
 		}
 	}
 	env, err := cel.NewEnv(opts...)
@@ -154,9 +161,12 @@ type rule struct {
 
 // Holds implements check.Rule. CEL's own logic decides what matters: in
 // 'a.ok && a.angle < 90' the angle is not asked for where a was not found.
-func (r *rule) Holds(findings []*check.Finding) (bool, error) {
-	out, _, err := r.prg.Eval(activation{r.vars, findings})
+func (r *rule) Holds(findings []*check.Finding, order check.Order) (bool, error) {
+	out, _, err := r.prg.Eval(activation{r.vars, findings, order})
 	if err != nil {
+		if _, name, found := strings.Cut(err.Error(), "no such key: "); found {
+			return false, fmt.Errorf("the order says nothing of %s; give it with the order", name)
+		}
 		if strings.Contains(err.Error(), "no such attribute") {
 			return false, check.ErrNotJudged
 		}
@@ -173,6 +183,7 @@ func (r *rule) Holds(findings []*check.Finding) (bool, error) {
 type activation struct {
 	vars     map[string]variable
 	findings []*check.Finding
+	order    check.Order
 }
 
 func (a activation) Parent() interpreter.Activation { return nil }
@@ -183,6 +194,8 @@ func (a activation) ResolveName(name string) (any, bool) {
 		return nil, false
 	}
 	switch v.part {
+	case partOrder:
+		return map[string]string(a.order), true
 	case partAnyFailed, partAllOK:
 		failed := false
 		for _, f := range a.findings {
@@ -201,6 +214,9 @@ func (a activation) ResolveName(name string) (any, bool) {
 			return f.Outcome == check.Failed, true
 		case partJudged:
 			return f.Outcome == check.OK || f.Outcome == check.Failed, true
+		}
+		if v.part == partText {
+			return f.TextOf(v.name)
 		}
 		return f.Value(v.name)
 	}

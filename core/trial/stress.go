@@ -36,7 +36,7 @@ type Step struct {
 // have changed. Samples that are judged wrong as they are, and those that cannot be read,
 // are left out; used is how many are not. The error is that of ctx.
 func Stress(ctx context.Context, plan *inspect.Plan, samples []Sample, o Options) (out []Envelope, used int, err error) {
-	base, err := Run(ctx, plan, samples, Options{Calibration: o.Calibration, Hands: o.Hands})
+	base, err := Run(ctx, plan, samples, Options{Calibration: o.Calibration, Order: o.Order, Hands: o.Hands})
 	if err != nil {
 		return nil, 0, err
 	}
@@ -57,6 +57,7 @@ func Stress(ctx context.Context, plan *inspect.Plan, samples []Sample, o Options
 		wait.Go(func() {
 			r := plan.NewRunner()
 			r.Calibrate(o.Calibration)
+			r.Order(o.Order)
 			r.Hands(1)
 			for ctx.Err() == nil {
 				s.mu.Lock()

@@ -81,6 +81,8 @@ const Fault = "fault"
 // Options say how a trial is run. The zero value is good.
 type Options struct {
 	Calibration raster.Calibration
+	// Order is what the samples were packed for.
+	Order check.Order
 	// Hands is how many samples are judged at the same time; 0 is all cores. What is said
 	// does not depend on it.
 	Hands int
@@ -108,6 +110,7 @@ func Run(ctx context.Context, plan *inspect.Plan, samples []Sample, o Options) (
 		wait.Go(func() {
 			r := plan.NewRunner()
 			r.Calibrate(o.Calibration)
+			r.Order(o.Order)
 			r.Hands(1)
 			for ctx.Err() == nil {
 				mu.Lock()

@@ -6,6 +6,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"ricetta/core/check"
 	"ricetta/core/inspect"
 	"ricetta/core/raster"
 	"ricetta/internal/station"
@@ -21,6 +22,8 @@ type Control interface {
 	// something to set.
 	Source() station.Viewer
 	Calibrate(*raster.Calibration) error
+	// Order tells what is packed from the next item on.
+	Order(check.Order)
 }
 
 // StationRequest names a station.

@@ -94,6 +94,9 @@ func (s *Server) tryDraft(c *echo.Context, in *tryRequest) (*Tried, error) {
 	}
 	out.Width, out.Height = pic.Size()
 	runner := plan.NewRunner()
+	if samples, err := s.deps.Book.Samples(in.key()); err == nil {
+		runner.Order(samples.Order)
+	}
 	begin = time.Now()
 	v := runner.Inspect(pic)
 	out.JudgeMS = msSince(begin)

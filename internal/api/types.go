@@ -37,6 +37,7 @@ type Station struct {
 	Last     *Item              `json:"last,omitempty" description:"The last recorded item"`
 	// Calibration is absent where nobody has said how large a pixel is.
 	Calibration *Calibration `json:"calibration,omitempty"`
+	Order       check.Order  `json:"order,omitempty" nullable:"false" description:"What is packed: lot, expiry, …"`
 }
 
 // Ejector is where an output acts, in encoder counts.
@@ -187,6 +188,7 @@ func stationOf(s station.State) Station {
 		Since: s.Since.UTC(), Product: s.Product, Revision: s.Revision, Underway: s.Underway, Counters: s.Counters,
 		Ejectors: map[string]Ejector{}, Every: s.Config.Every,
 	}
+	out.Order = s.Order
 	if s.Calibration.MMPerPx > 0 {
 		c := calibrationOf(s.Calibration)
 		out.Calibration = &c

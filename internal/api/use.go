@@ -5,13 +5,15 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"ricetta/core/check"
 	"ricetta/internal/workbench"
 )
 
 // useRelease gives a station the released revision of a recipe for its role.
 type useRequest struct {
 	StationRequest
-	Product string `json:"product,omitempty" description:"Absent: the product that it runs"`
+	Product string      `json:"product,omitempty" description:"Absent: the product that it runs"`
+	Order   check.Order `json:"order,omitempty" nullable:"false" description:"What is packed from the next item on: lot, expiry, …; absent: as before"`
 }
 
 func (s *Server) useRelease(_ *echo.Context, in *useRequest) (*Station, error) {
@@ -40,6 +42,9 @@ func (s *Server) useRelease(_ *echo.Context, in *useRequest) (*Station, error) {
 	}
 	if err := c.Use(p); err != nil {
 		return nil, problem(http.StatusConflict, "The station keeps its recipe", err.Error())
+	}
+	if in.Order != nil {
+		c.Order(in.Order)
 	}
 	s.log.Info("station uses another revision", "station", in.ID, "recipe", k.String(), "revision", r.Revision)
 	out := s.view(c)

@@ -10,6 +10,8 @@ import (
 
 	"github.com/goccy/go-yaml"
 
+	"ricetta/core/check"
+	"ricetta/internal/folder"
 	"ricetta/internal/plant"
 	"ricetta/internal/source"
 	"ricetta/internal/station"
@@ -34,7 +36,8 @@ type PictureConfig struct {
 // StationConfig is a station with what it is connected to.
 type StationConfig struct {
 	station.Config `yaml:",inline"`
-	Source         SourceConfig `yaml:"source"`
+	Source         SourceConfig     `yaml:"source"`
+	Order          folder.OrderText `yaml:"order,omitempty"` // what is packed when it starts
 }
 
 // SourceConfig says where belt, pictures and outputs of a station are: one of a line of the
@@ -73,6 +76,7 @@ func (s *Site) validate() error {
 	seen := map[string]bool{}
 	for i := range s.Stations {
 		st := &s.Stations[i]
+		st.Config.Order = check.Order(st.Order)
 		if st.Source.Plant == nil {
 			source.Complete(&st.Config)
 		}

@@ -27,6 +27,7 @@ func inspectCommand() *cli.Command {
 			jsonFlag(),
 			&cli.BoolFlag{Name: "findings", Usage: "print what each check found as well"},
 			&cli.StringFlag{Name: "draw", Usage: "write each picture to this `FOLDER` with what the checks found drawn over it"},
+			orderFlag(),
 			quietFlag(),
 		},
 		Action: inspectFiles,
@@ -63,6 +64,11 @@ func inspectFiles(ctx context.Context, c *cli.Command) error {
 		}
 	}
 	runner := plan.NewRunner()
+	order, err := orderOf(c)
+	if err != nil {
+		return err
+	}
+	runner.Order(order)
 	for _, f := range files {
 		if ctx.Err() != nil {
 			break
@@ -81,6 +87,23 @@ func inspectFiles(ctx context.Context, c *cli.Command) error {
 		return errSome
 	}
 	return nil
+}
+
+func orderFlag() cli.Flag {
+	return &cli.StringFlag{Name: "order", Usage: "a `FILE` with what came with the order, as in lot: L4711"}
+}
+
+// orderOf reads the file that --order names; nil without one.
+func orderOf(c *cli.Command) (check.Order, error) {
+	file := c.String("order")
+	if file == "" {
+		return nil, nil
+	}
+	o, err := folder.Order(file)
+	if err != nil {
+		return nil, usageError{err}
+	}
+	return o, nil
 }
 
 // prepared reads the recipe that the flag names and makes it ready; warnings of teaching go

@@ -9,6 +9,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
 
+	"ricetta/core/check"
 	"ricetta/internal/api"
 	"ricetta/internal/client"
 )
@@ -43,10 +44,26 @@ func stationCommand() *cli.Command {
 			one("start", "start a station, or release a held one", func(ctx context.Context, s *client.Client, id string) (api.Station, error) { return s.Start(ctx, id) }),
 			cameraCommand(),
 			stationCalibrateCommand(),
-			one("use", "run the released revision of the station's product from the next item on", func(ctx context.Context, s *client.Client, id string) (api.Station, error) { return s.Use(ctx, id, "") }),
+			useCommand(one),
 			one("stop", "stop a station and its belt", func(ctx context.Context, s *client.Client, id string) (api.Station, error) { return s.Stop(ctx, id) }),
 		},
 	}
+}
+
+// useCommand gives a station what is released, and tells it what is packed.
+func useCommand(one func(name, usage string, f func(ctx context.Context, s *client.Client, id string) (api.Station, error)) *cli.Command) *cli.Command {
+	var order check.Order
+	c := one("use", "run the released revision of the station's product from the next item on", func(ctx context.Context, s *client.Client, id string) (api.Station, error) {
+		return s.UseFor(ctx, id, "", order)
+	})
+	c.UsageText = "station use [--order FILE] STATION"
+	c.Flags = append(c.Flags, orderFlag())
+	c.Before = func(ctx context.Context, c *cli.Command) (context.Context, error) {
+		var err error
+		order, err = orderOf(c)
+		return ctx, err
+	}
+	return c
 }
 
 func listStations(ctx context.Context, c *cli.Command, s *client.Client) error {

@@ -32,7 +32,7 @@ func trialCommand() *cli.Command {
 		UsageText: "trial --recipe FOLDER [PICTURE…]  or  trial --of PRODUCT/ROLE   (files, or folders with good/, bad/CHECK/, rework/ below;\n" +
 			"   files may say it as well: good-1.png, bad-tips-3.png. Without pictures: the samples in the recipe's folder)\n\n" +
 			"Exit status: 0 all samples went where their label says, 1 some did not or could not be read, 2 usage or recipe error.",
-		Flags:  recipeFlags(jsonFlag(), &cli.BoolFlag{Name: "all", Usage: "list the samples judged rightly as well"}, quietFlag()),
+		Flags:  recipeFlags(jsonFlag(), orderFlag(), &cli.BoolFlag{Name: "all", Usage: "list the samples judged rightly as well"}, quietFlag()),
 		Action: runTrial,
 	}
 }
@@ -43,7 +43,7 @@ func stressCommand() *cli.Command {
 		Usage: "judge samples darker, blurred, noisier, shifted, turned …, until verdicts change",
 		UsageText: "stress --recipe FOLDER [PICTURE…]  or  stress --of PRODUCT/ROLE   (as for trial)\n\n" +
 			"Exit status: 0 done, 1 no sample is judged rightly as it is, 2 usage or recipe error.",
-		Flags:  recipeFlags(jsonFlag(), quietFlag()),
+		Flags:  recipeFlags(jsonFlag(), orderFlag(), quietFlag()),
 		Action: runStress,
 	}
 }
@@ -78,6 +78,7 @@ func onServiceOf(c *cli.Command) (k workbench.Key, on bool, err error) {
 type rehearsal struct {
 	plan    *inspect.Plan
 	samples []trial.Sample
+	order   check.Order
 }
 
 // rehearse reads recipe and samples from the flags and arguments.
@@ -88,6 +89,9 @@ func rehearse(c *cli.Command) (*rehearsal, error) {
 		return nil, err
 	}
 	out := &rehearsal{plan: plan}
+	if out.order, err = orderOf(c); err != nil {
+		return nil, err
+	}
 	if c.NArg() == 0 {
 		s, err := folder.ReadSamples(dir)
 		if err != nil {
@@ -97,6 +101,9 @@ func rehearse(c *cli.Command) (*rehearsal, error) {
 			return nil, usagef("%s has no samples yet; name pictures, or add some: ricetta sample add --recipe %s PICTURE…", dir, dir)
 		}
 		out.samples = s.TrialSamples(raster.DefaultDecodeLimits)
+		if out.order == nil {
+			out.order = s.Order
+		}
 		return out, nil
 	}
 	ids := plan.Recipe.IDs()
@@ -182,7 +189,7 @@ func runTrial(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	bar := barFor(c, len(h.samples), "judging")
-	report, err := trial.Run(ctx, h.plan, h.samples, trial.Options{Each: func(int, int) {
+	report, err := trial.Run(ctx, h.plan, h.samples, trial.Options{Order: h.order, Each: func(int, int) {
 		if bar != nil {
 			_ = bar.Add(1)
 		}
@@ -341,7 +348,7 @@ func runStress(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	bar := barFor(c, len(h.samples)*len(trial.Disturbances), "altering")
-	list, used, err := trial.Stress(ctx, h.plan, h.samples, trial.Options{Each: func(int, int) {
+	list, used, err := trial.Stress(ctx, h.plan, h.samples, trial.Options{Order: h.order, Each: func(int, int) {
 		if bar != nil {
 			_ = bar.Add(1)
 		}

@@ -11,6 +11,7 @@ import (
 	"net/url"
 	"time"
 
+	"ricetta/core/check"
 	"ricetta/internal/api"
 	"ricetta/internal/station"
 	"ricetta/internal/workbench"
@@ -195,7 +196,16 @@ func (c *Client) Import(ctx context.Context, archive []byte) (out api.Draft, err
 
 // Use lets a station run what is released, of another product if one is named.
 func (c *Client) Use(ctx context.Context, id, product string) (out api.Station, err error) {
-	return out, c.tell(ctx, "POST", "/stations/"+url.PathEscape(id)+"/use", nil, nil, map[string]any{"product": product}, &out)
+	return c.UseFor(ctx, id, product, nil)
+}
+
+// UseFor does as Use, and tells what is packed from the next item on; nil leaves that as it is.
+func (c *Client) UseFor(ctx context.Context, id, product string, order check.Order) (out api.Station, err error) {
+	in := map[string]any{"product": product}
+	if order != nil {
+		in["order"] = order
+	}
+	return out, c.tell(ctx, "POST", "/stations/"+url.PathEscape(id)+"/use", nil, nil, in, &out)
 }
 
 // Camera returns how a station's camera is set.

@@ -14,6 +14,7 @@ type picture int
 const (
 	aTin picture = iota
 	aRoll
+	aStick
 )
 
 var examples = map[string]example{
@@ -37,6 +38,7 @@ var examples = map[string]example{
 	"measure.angle":     {"{id: corner, kind: measure.angle, first: {arrow: [640, 130, 640, 190], width: 500}, second: {arrow: [190, 470, 240, 470], width: 400}}", [4]float64{150, 90, 950, 700}, aTin},
 	"measure.circle":    {"{id: outer, kind: measure.circle, unit: mm, region: {ring: [640, 470, 240, 360]}, polarity: to_dark}", [4]float64{180, 90, 1100, 850}, aRoll},
 	"measure.rim":       {"{id: rim, kind: measure.rim, unit: mm, region: {ring: [640, 470, 240, 360]}, polarity: to_dark, height: 4}", [4]float64{180, 90, 1100, 850}, aRoll},
+	"print.code":        {"{id: code, kind: print.code, region: {rect: [300, 385, 384, 172]}, symbologies: [data-matrix], pattern: '01[0-9]{14}17[0-9]{6}10L[0-9]{4}'}", [4]float64{440, 350, 740, 590}, aStick},
 }
 
 // hints say what the settings do not: how to use a kind well.
@@ -59,5 +61,8 @@ var hints = map[string]string{
 		"of the light, not of the sRGB values.",
 	"measure.gap":    "An edge that is not there fails the check. A missing or raised cap is a changed distance.",
 	"measure.circle": "Edge points that do not lie on the circle do not pull it.",
-	"logic.rule":     "See [Rules](recipe.md#rules).",
+	"print.code": "At any angle, light on dark as well, several in a region. Linear codes must read alike on two scan lines or more, have their quiet zones and their check " +
+		"digits; matrix codes are mended by their check codewords. Leave a light margin round a code as its standard says. The element strings of a GS1 code " +
+		"are texts of their own, dates as in 2027-12-31, so that rules can ask `code.lot == order.lot`.",
+	"logic.rule": "See [Rules](recipe.md#rules).",
 }

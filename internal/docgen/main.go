@@ -80,7 +80,7 @@ func familyOf(k check.Kind) string {
 // titles of the families.
 var titles = map[string]string{
 	"locate": "Locate: where is the item", "presence": "Presence: is it there, and does it look right", "count": "Count",
-	"color": "Color", "measure": "Measure", "logic": "Logic",
+	"color": "Color", "measure": "Measure", "print": "Print: codes", "logic": "Logic",
 }
 
 // property is what the schema says of a setting.
@@ -166,6 +166,12 @@ In the pictures what was taught is amber, what was found green, what was left ou
 				fmt.Fprintf(&b, "| `%s` | %s | %s |\n", m.Name, m.Unit, m.Doc)
 			}
 		}
+		if len(k.Texts) > 0 {
+			b.WriteString("\n| text | |\n|---|---|\n")
+			for _, t := range k.Texts {
+				fmt.Fprintf(&b, "| `%s` | %s |\n", t.Name, t.Doc)
+			}
+		}
 	}
 	return b.String()
 }
@@ -188,6 +194,9 @@ func writeSetting(b *strings.Builder, name string, p property, required bool) {
 		def = "required"
 	}
 	text := p.Description
+	if p.Items != nil && len(p.Enum) == 0 {
+		p.Enum = p.Items.Enum
+	}
 	if len(p.Enum) > 0 && len(p.Enum) <= mostEnum {
 		var words []string
 		for _, e := range p.Enum {
@@ -285,8 +294,11 @@ func tile(kind string, e example) (image.Image, error) {
 // scene returns the pictures of an example: what it is taught on and what it sees.
 func scene(p picture) (ref, pic raster.Picture, files map[string][]byte, err error) {
 	product := plant.Tins
-	if p == aRoll {
+	switch p {
+	case aRoll:
 		product = plant.Rolls
+	case aStick:
+		product = plant.Sticks
 	}
 	r, _, err := folder.Recipe(demo.Recipes, "recipes/"+product)
 	if err != nil {

@@ -197,7 +197,9 @@ func TestDrawing(t *testing.T) {
 	open(v, "checks")
 	choose("outer")
 	shows(t, ctx, "All as in the base.")
-	eventually(t, "its limits", func() bool { return eval[bool](t, ctx, `!!document.querySelector('input[aria-label="diameter at most"]')`) })
+	eventually(t, "its limits", func() bool {
+		return eval[bool](t, ctx, `!!document.querySelector('input[aria-label="diameter at most"]')`)
+	})
 	setInput(t, ctx, `input[aria-label="diameter at most"]`, "152")
 	shows(t, ctx, "What is marked is this variant's own")
 	accessible(t, ctx)

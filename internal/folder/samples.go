@@ -14,6 +14,7 @@ import (
 
 	"github.com/goccy/go-yaml"
 
+	"ricetta/core/check"
 	"ricetta/core/raster"
 	"ricetta/core/trial"
 	"ricetta/internal/disk"
@@ -36,7 +37,9 @@ type Sample struct {
 // Samples are the samples of one recipe. Changes are on disk after Save.
 type Samples struct {
 	List []Sample
-	dir  string
+	// Order is what the samples were packed for: with it the recipe is tried on them.
+	Order check.Order
+	dir   string
 	// hashes of the pictures, to know one that is there already; made when first needed.
 	hashes map[string]string
 }
@@ -54,7 +57,8 @@ func ReadSamples(recipeDir string) (*Samples, error) {
 		return nil, err
 	}
 	var doc struct {
-		Samples []Sample `yaml:"samples"`
+		Order   OrderText `yaml:"order"`
+		Samples []Sample  `yaml:"samples"`
 	}
 	if err := yaml.UnmarshalWithOptions(data, &doc, yaml.DisallowUnknownField()); err != nil {
 		return nil, fmt.Errorf("%s: %s", file, yaml.FormatError(err, false, true))
@@ -72,7 +76,7 @@ func ReadSamples(recipeDir string) (*Samples, error) {
 			return nil, fmt.Errorf("%s: samples/%d: %w", file, i, err)
 		}
 	}
-	s.List = doc.Samples
+	s.List, s.Order = doc.Samples, check.Order(doc.Order)
 	return s, nil
 }
 
@@ -116,7 +120,11 @@ func (s *Samples) Save() error {
 }
 
 func (s *Samples) text() ([]byte, error) {
-	return yaml.MarshalWithOptions(map[string]any{"samples": s.List}, yaml.Flow(false), yaml.IndentSequence(true))
+	doc := map[string]any{"samples": s.List}
+	if len(s.Order) > 0 {
+		doc["order"] = s.Order
+	}
+	return yaml.MarshalWithOptions(doc, yaml.Flow(false), yaml.IndentSequence(true))
 }
 
 // ErrThere says that the same picture is a sample already.

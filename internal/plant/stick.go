@@ -1,8 +1,12 @@
 package plant
 
 import (
+	"image"
 	"math"
 	"math/rand/v2"
+	"sync"
+
+	"github.com/boombuler/barcode/datamatrix"
 
 	"ricetta/core/raster"
 )
@@ -13,7 +17,30 @@ const (
 	bodyW          = 560
 	capW           = 240
 	soundGap       = 10.0 // between body and cap
+	codeX, codeY   = 392, 50
+	codeModule     = 3
 )
+
+// What the code of every stick says: article, expiry, lot.
+const stickCode = "0108001234567897" + "17271231" + "10L4711"
+
+// stickModules are the dark modules of the sticks' Data Matrix.
+var stickModules = sync.OnceValue(func() []image.Point {
+	code, err := datamatrix.Encode(string([]byte{datamatrix.FNC1}) + stickCode)
+	if err != nil {
+		panic(err) // it is a constant
+	}
+	var out []image.Point
+	b := code.Bounds()
+	for y := range b.Dy() {
+		for x := range b.Dx() {
+			if v, _, _, _ := code.At(b.Min.X+x, b.Min.Y+y).RGBA(); v < 0x8000 {
+				out = append(out, image.Pt(x, y))
+			}
+		}
+	}
+	return out
+})
 
 func fillStick(rng *rand.Rand, p *Piece) {
 	p.Gap = soundGap + clamp(rng.NormFloat64()*0.8, 2)
@@ -41,8 +68,17 @@ func drawStick(_ *camera, p Piece) sprite {
 		sin, cos := raster.SinCos(turn)
 		s.fill(&paint, ellipse(rim+160+26*cos, rim+85+26*sin, 24, 10, turn), pale)
 	}
-	for i, w := range []float64{190, 130, 160} {
+	for i, w := range []float64{150, 110, 130} {
 		s.fill(&paint, at(230, 42+float64(i)*32, w, 17, 4), pale)
+	}
+	s.fill(&paint, at(codeX-6, codeY-6, 72, 72, 2), rgb{240, 238, 230})
+	for _, m := range stickModules() {
+		x, y := rim+codeX+3+float64(m.X*codeModule), rim+codeY+3+float64(m.Y*codeModule)
+		s.fill(&paint, []raster.Point{{X: x, Y: y}, {X: x + codeModule, Y: y}, {X: x + codeModule, Y: y + codeModule}, {X: x, Y: y + codeModule}}, rgb{30, 32, 36})
+	}
+	if p.Defect == CodeScratched {
+		x, y := rim+codeX+float64(p.seed%20), rim+codeY-6.0
+		s.fill(&paint, []raster.Point{{X: x, Y: y}, {X: x + 24, Y: y}, {X: x + 40, Y: y + 72}, {X: x + 10, Y: y + 72}}, rgb{206, 204, 196})
 	}
 	if !math.IsNaN(p.Gap) {
 		s.fill(&paint, at(bodyW+p.Gap, 0, capW, stickH, 16), rgb{206, 90, 50})

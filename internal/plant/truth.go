@@ -26,6 +26,8 @@ const (
 
 	CapMissing Defect = "cap missing"
 	CapRaised  Defect = "cap raised"
+	// The code on the label cannot be read any more.
+	CodeScratched Defect = "code scratched"
 
 	Bump  Defect = "bump in the rim"
 	Notch Defect = "notch in the rim"
@@ -36,7 +38,7 @@ const (
 // Defects lists them all, the good first.
 var Defects = []Defect{
 	Good, Missing, Swapped, Reversed, NoTin, Turned, PanMissing, PansSwapped, BrushMissing, TrayTurned,
-	CapMissing, CapRaised, Bump, Notch, Nothing,
+	CapMissing, CapRaised, CodeScratched, Bump, Notch, Nothing,
 }
 
 // Route returns where a tin with this defect belongs.

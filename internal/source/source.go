@@ -34,13 +34,14 @@ type Pictures interface {
 }
 
 // Complete fills in what a station without a line need not say: a picture each second, and
-// an ejector for rejects that nothing is connected to. Distances are milliseconds.
+// an ejector for rejects that nothing is connected to, so far away that a verdict is not late
+// for it within five seconds. Distances are milliseconds.
 func Complete(c *station.Config) {
 	if c.Every == 0 {
 		c.Every = 1000
 	}
 	if c.Ejectors == nil {
-		c.Ejectors = map[string]station.Ejector{recipe.Reject: {Offset: c.Every, Pulse: max(c.Every/2, 1)}}
+		c.Ejectors = map[string]station.Ejector{recipe.Reject: {Offset: max(5*c.Every, 5000), Pulse: max(c.Every/2, 1)}}
 	}
 }
 

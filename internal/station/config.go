@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 
+	"ricetta/core/check"
 	"ricetta/core/raster"
 	"ricetta/core/recipe"
 )
@@ -18,6 +19,9 @@ type Config struct {
 	Role string `json:"role" yaml:"role"`
 	// Product whose released recipe the station runs when it starts.
 	Product string `json:"product" yaml:"product"`
+	// Order is what is packed when the station starts: lot, expiry, … for the recipes that
+	// compare with them.
+	Order check.Order `json:"order,omitempty" yaml:"-" nullable:"false"`
 	// Every is the distance from one item to the next: a picture is taken each
 	// time the belt has moved so far.
 	Every int64 `json:"every" yaml:"every"`

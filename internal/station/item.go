@@ -93,9 +93,11 @@ type State struct {
 	Revision string
 	// Calibration is the scale that the station measures by; its zero value where there is none.
 	Calibration raster.Calibration
-	Underway    int
-	Counters    Counters
-	LastSeq     int64
+	// Order is what is packed now.
+	Order    check.Order
+	Underway int
+	Counters Counters
+	LastSeq  int64
 }
 
 // Counters count recorded items since the service started.

@@ -7,6 +7,7 @@ import (
 	"sync"
 	"time"
 
+	"ricetta/core/check"
 	"ricetta/core/inspect"
 	"ricetta/core/raster"
 	"ricetta/core/recipe"
@@ -44,6 +45,7 @@ type Station struct {
 	runner  *inspect.Runner
 	// calibration is what was found after the station was built in; nil where nobody looked.
 	calibration *raster.Calibration
+	order       check.Order
 	status      Status
 	why         string
 	since       time.Time
@@ -66,7 +68,7 @@ func New(cfg Config, parts Parts, lastSeq int64) (*Station, error) {
 		parts.PictureTimeout = 500 * time.Millisecond
 	}
 	s := &Station{
-		cfg: cfg, parts: parts, tracker: NewTracker(cfg, lastSeq),
+		cfg: cfg, parts: parts, order: cfg.Order, tracker: NewTracker(cfg, lastSeq),
 		status: Stopped, since: parts.Clock(), counters: Counters{Routes: map[string]int64{}},
 		waiting: make(chan job, queue), taken: make(chan job, queue),
 	}
@@ -102,6 +104,7 @@ func (s *Station) Use(p *inspect.Plan) error {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	runner.Calibrate(s.scale())
+	runner.Order(s.order)
 	if s.status == Running && s.runner.Plan().Recipe.Product != p.Recipe.Product {
 		return errors.New("the station is running another product; stop it first")
 	}
@@ -128,10 +131,26 @@ func (s *Station) Calibrate(c *raster.Calibration) error {
 	if s.runner != nil {
 		runner := s.runner.Plan().NewRunner()
 		runner.Calibrate(s.scale())
+		runner.Order(s.order)
 		s.runner = runner
 	}
 	s.changed()
 	return nil
+}
+
+// Order tells what is packed from the next item on; those before are compared with what was
+// packed then.
+func (s *Station) Order(o check.Order) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.order = o
+	if s.runner != nil {
+		runner := s.runner.Plan().NewRunner()
+		runner.Calibrate(s.scale())
+		runner.Order(o)
+		s.runner = runner
+	}
+	s.changed()
 }
 
 // scale needs the lock.
@@ -212,7 +231,7 @@ func (s *Station) State() State {
 func (s *Station) state() State {
 	st := State{
 		Config: s.cfg, Status: s.status, Why: s.why, Since: s.since,
-		Calibration: s.scale(), Underway: s.tracker.Underway(), Counters: s.counters.clone(), LastSeq: s.tracker.LastSeq(),
+		Calibration: s.scale(), Order: s.order, Underway: s.tracker.Underway(), Counters: s.counters.clone(), LastSeq: s.tracker.LastSeq(),
 	}
 	if s.runner != nil {
 		r := s.runner.Plan().Recipe

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"go.uber.org/goleak"
 
+	"ricetta/core/check"
 	"ricetta/core/inspect"
 	"ricetta/core/raster"
 	"ricetta/core/recipe"
@@ -384,4 +385,36 @@ func TestOneItemOneRevision(t *testing.T) {
 	it = b.item(2)
 	assert.Equal(t, b.State().Revision, it.Revision)
 	assert.Equal(t, recipe.Reject, it.Route, "the next one by the new revision")
+}
+
+// What is packed belongs to an item as its revision does; without it a recipe that asks for
+// it lets nothing pass. So does the scale, which a running station does not change.
+func TestOrderAndScaleOfAStation(t *testing.T) {
+	b := newBench(t)
+	require.NoError(t, b.Use(planOf(t, lightItems+"  - {id: lot, kind: logic.rule, when: 'order.lot == \"L1\"'}\n")))
+	gate := make(chan struct{})
+	b.parts.PictureTimeout = 5 * time.Second
+	b.take = func(int64) (raster.Picture, error) { <-gate; return pictureOf(200), nil }
+	b.Advance(100)
+	b.Order(check.Order{"lot": "L1"})
+	b.Advance(200)
+	b.Order(check.Order{"lot": "L2"})
+	b.Advance(300)
+	close(gate)
+	assert.Equal(t, "the order says nothing of lot; give it with the order", strings.TrimPrefix(b.item(1).Sentence, "lot: "), "told to nobody")
+	assert.Equal(t, recipe.Reject, b.item(1).Route)
+	assert.Equal(t, recipe.Pass, b.item(2).Route, "%s", b.item(2).Sentence)
+	assert.Equal(t, recipe.Reject, b.item(3).Route)
+	assert.Equal(t, "lot", b.item(3).Reason)
+	assert.Equal(t, check.Order{"lot": "L2"}, b.State().Order)
+
+	k := &raster.Calibration{MMPerPx: 0.2}
+	assert.ErrorContains(t, b.Calibrate(k), "stop it before")
+	b.Stop()
+	assert.ErrorContains(t, b.Calibrate(&raster.Calibration{MMPerPx: -1}), "its calibration is not one")
+	require.NoError(t, b.Calibrate(k))
+	assert.Equal(t, *k, b.State().Calibration)
+	assert.Equal(t, check.Order{"lot": "L2"}, b.State().Order, "what is packed stays")
+	require.NoError(t, b.Calibrate(nil))
+	assert.Zero(t, b.State().Calibration)
 }

@@ -46,7 +46,7 @@ func run(root string) error {
 	}
 	for product, defects := range map[string][]plant.Defect{
 		plant.Trays:  {plant.Good, plant.PanMissing, plant.PansSwapped, plant.BrushMissing, plant.TrayTurned},
-		plant.Sticks: {plant.Good, plant.CapMissing, plant.CapRaised},
+		plant.Sticks: {plant.Good, plant.CapMissing, plant.CapRaised, plant.CodeScratched},
 		plant.Rolls:  {plant.Good, plant.Bump, plant.Notch},
 	} {
 		for i, d := range defects {

@@ -1118,6 +1118,9 @@ export interface components {
             /** @description Take everything from it but what will be changed */
             variant?: boolean;
         };
+        Order: {
+            [key: string]: string;
+        };
         /** @enum {string} */
         Outcome: "not_judged" | "ok" | "failed" | "fault";
         PointJSON: {
@@ -1351,6 +1354,8 @@ export interface components {
             last?: components["schemas"]["Item"];
             line: string;
             name: string;
+            /** @description What is packed: lot, expiry, … */
+            order?: components["schemas"]["Order"];
             product: string;
             revision: string;
             role: string;
@@ -1475,6 +1480,8 @@ export interface components {
             };
         };
         UseRequest: {
+            /** @description What is packed from the next item on: lot, expiry, …; absent: as before */
+            order?: components["schemas"]["Order"];
             /** @description Absent: the product that it runs */
             product?: string;
         };

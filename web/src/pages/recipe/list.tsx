@@ -15,6 +15,7 @@ const needs: [string, string][] = [
   ["count", "Count"],
   ["color", "Color"],
   ["measure", "Measure"],
+  ["print", "Print"],
   ["logic", "Decide"],
 ];
 
