@@ -69,7 +69,7 @@ var mayImport = []struct{ folder, allowed string }{
 	{"core/count", "core/check core/raster core/edge core/locate"},
 	{"core/presence", "core/check core/raster core/locate"},
 	{"core/print", "core/check core/raster core/symbol"},
-	{"core/locate", "core/check core/raster core/edge"},
+	{"core/locate", "core/check core/raster core/edge core/symbol"},
 	{"core/edge", "core/check core/raster"},
 	{"core/symbol", "core/raster"},
 	{"core/check", "core/raster"},

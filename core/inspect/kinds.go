@@ -17,6 +17,7 @@ var Kinds = recipe.Kinds{
 	locate.Edges,
 	locate.Disc,
 	locate.Spot,
+	locate.Code,
 	presence.Tone,
 	presence.Level,
 	presence.Detail,

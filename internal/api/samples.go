@@ -50,11 +50,7 @@ func (s *Server) addSample(c *echo.Context, in *addSampleRequest) (*Sample, erro
 	var data []byte
 	var err error
 	if in.Item != "" {
-		stationID, seq, err := parseItemID(in.Item)
-		if err != nil {
-			return nil, err
-		}
-		if data, err = s.itemFile(stationID, seq); err != nil {
+		if data, err = s.itemPNG(in.Item); err != nil {
 			return nil, err
 		}
 		in.Name = in.Item + ".png"

@@ -214,6 +214,22 @@ func (s *Server) itemPicture(id string) (raster.Picture, error) {
 	return folder.DecodeCached(data, ".png", raster.DefaultDecodeLimits)
 }
 
+// itemPNG is the picture file of an item; of one that was just judged also where it was not
+// kept on the disk.
+func (s *Server) itemPNG(id string) ([]byte, error) {
+	stationID, seq, err := parseItemID(id)
+	if err != nil {
+		return nil, err
+	}
+	it := s.hub.find(stationID, seq)
+	if it == nil || it.Picture.Kind() == "" {
+		return s.itemFile(stationID, seq)
+	}
+	var b bytes.Buffer
+	err = png.Encode(&b, it.Picture.Image())
+	return b.Bytes(), err
+}
+
 func (s *Server) itemFile(stationID string, seq int64) ([]byte, error) {
 	k, err := s.deps.Records.ItemOf(stationID, seq)
 	if err != nil {

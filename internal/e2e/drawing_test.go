@@ -163,6 +163,16 @@ func TestDrawing(t *testing.T) {
 	do(t, ctx, chromedp.KeyEvent(kb.Delete))
 	checkIn(t, ctx, s, tape, "roll")
 
+	// What lies on the belt now, kept as a sample, whether its picture was kept or not.
+	eventually(t, "a picture from the belt", func() bool {
+		press(t, ctx, "From the belt")
+		return eval[bool](t, ctx, `document.querySelector('section[aria-label="Picture"] select').value.startsWith("item:")`)
+	})
+	press(t, ctx, "Keep as sample")
+	shows(t, ctx, "It is the sample line5-top.")
+	accessible(t, ctx)
+	look(t, ctx, "kept")
+
 	// Another reference: what it changes is said before, and the regions go with the item.
 	do(t, ctx, chromedp.Navigate(s.url+"/recipes/masking-tape-50/top/checks?picture=sample%3Agood-2.jpg"))
 	press(t, ctx, "As reference…")

@@ -2,6 +2,8 @@ package e2e
 
 import (
 	"fmt"
+	"image/png"
+	"math/rand/v2"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -11,7 +13,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ricetta/core/raster"
 	"ricetta/internal/api"
+	"ricetta/internal/drawn"
 	"ricetta/internal/workbench"
 )
 
@@ -26,10 +30,21 @@ func TestPicturesFromAFolderAndAnAddress(t *testing.T) {
 		require.NoError(t, os.WriteFile(filepath.Join(inbox, name), data, 0o600))
 	}
 	require.NoError(t, os.WriteFile(filepath.Join(inbox, "good-1b.jpg"), []byte("\xff\xd8\xff broken"), 0o600))
-	silent := false
+	silent, grid := false, false
+	var round [][]raster.Point // dots 40 pixels apart
+	for y := 40.0; y < 600; y += 40 {
+		for x := 40.0; x < 800; x += 40 {
+			round = append(round, drawn.Round(x, y, 9))
+		}
+	}
+	dots := raster.Picture{Gray: drawn.Outlines(840, 640, 210, 40, 1, rand.New(rand.NewPCG(1, 1)), round...)}
 	camera := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if silent {
 			w.WriteHeader(http.StatusServiceUnavailable)
+			return
+		}
+		if grid {
+			_ = png.Encode(w, dots.Image())
 			return
 		}
 		http.ServeFile(w, r, filepath.Join(samples, "good-3.jpg"))
@@ -72,6 +87,13 @@ stations:
 	assert.InDelta(t, 0.1, found.Calibration.MMPerPx, 1e-9)
 	_, err = s.FindCalibration(ctx, "bench", map[string]any{"grid_mm": 5})
 	assert.ErrorContains(t, err, "show the whole grid")
+	grid = true
+	_, err = s.Look(ctx, "webcam")
+	require.NoError(t, err)
+	onGrid, err := s.FindCalibration(ctx, "webcam", map[string]any{"grid_mm": 5})
+	require.NoError(t, err)
+	assert.InDelta(t, 0.125, onGrid.Calibration.MMPerPx, 1e-4)
+	assert.Greater(t, onGrid.Grid.Dots, 200)
 	_, err = s.FindCalibration(ctx, "bench", map[string]any{"length_mm": 5})
 	assert.ErrorContains(t, err, "Give length_mm with from and to")
 	_, err = s.SetCalibration(ctx, "bench", &found.Calibration)

@@ -33,7 +33,7 @@ checks:
 func lineWith(t *testing.T, rates Rates) (*Line, keeper) {
 	l := NewLine(LineConfig{Station: "s", Line: "l", Seed: 3, Speed: 300, Rates: rates})
 	k := keeper{make(chan *station.Item, 100)}
-	s, err := station.New(l.cfg.StationConfig(), station.Parts{Source: l, Outputs: l, Recorder: k, Listener: k, Clock: time.Now, PictureTimeout: 5 * time.Second}, 0)
+	s, err := station.New(l.cfg.StationConfig(), station.Parts{Source: l, Outputs: l, Recorder: k, Listener: k, Clock: time.Now, PictureTimeout: time.Minute}, 0)
 	require.NoError(t, err)
 	t.Cleanup(s.Close)
 	l.Attach(s)
@@ -57,7 +57,7 @@ func (l *Line) run(t *testing.T, k keeper, n int) {
 		}
 		select {
 		case <-k.items:
-		case <-time.After(10 * time.Second):
+		case <-time.After(time.Minute):
 			t.Fatal("no verdict")
 		}
 	}

@@ -11,6 +11,9 @@ import (
 )
 
 func TestCameraIsSetUpByItself(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it draws a hundred pictures, which the race detector makes slow and gains nothing by")
+	}
 	l := NewLine(LineConfig{Station: "x", Seed: 3, Product: Rolls})
 	at := func(change func(s *station.CameraSettings)) {
 		s := delivered

@@ -47,3 +47,6 @@ export function lineName(line: string): string {
   const m = /^line-?(\d+)$/i.exec(line);
   return m ? `Line ${m[1]}` : line;
 }
+
+/** A text that was read, with the separators of GS1 codes made visible. */
+export const readable = (s: string): string => s.replaceAll("\x1d", "␝");

@@ -1,6 +1,6 @@
 import { EyeOff, Eye } from "lucide-react";
 import type { Finding } from "../api/client";
-import { band, num } from "../lib/format";
+import { band, num, readable } from "../lib/format";
 import { findingWord, stateOf } from "../lib/verdict";
 import { LimitBar } from "./limitbar";
 import { colorOf, Mark } from "./marks";
@@ -43,8 +43,8 @@ export function Findings(p: { findings: Finding[]; hidden: Set<string>; onToggle
             {(p.full || f.outcome !== "ok") && !repeats(f) && <p className="mt-0.5 text-sm text-ink-2">{f.sentence}</p>}
             {p.full &&
               Object.entries(f.texts).map(([name, text]) => (
-                <p key={name} className="mt-0.5 text-sm">
-                  <span className="text-ink-2">{name}:</span> {text}
+                <p key={name} className="mt-0.5 break-all text-sm">
+                  <span className="text-ink-2">{name.replaceAll("_", " ")}:</span> {readable(text)}
                 </p>
               ))}
             {readings(f, p.full ?? false).map(([name, r]) => (

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { ArrowDown, ArrowUp } from "lucide-react";
 import type { Finding } from "../api/client";
-import { num } from "../lib/format";
+import { num, readable } from "../lib/format";
 
 type Row = NonNullable<Finding["rows"]>[number];
 
@@ -53,7 +53,7 @@ export function Rows({ finding }: { finding: Finding }) {
               <td className="px-3 py-1 text-right">{number}</td>
               {columns.map((c) => (
                 <td key={c} className={`px-3 py-1 ${c === "missed" ? "text-left font-semibold text-reject" : isText(rows, c) ? "text-left" : "text-right"}`}>
-                  {typeof row[c] === "number" ? num(row[c]) : String(row[c] ?? "")}
+                  {typeof row[c] === "number" ? num(row[c]) : readable(String(row[c] ?? ""))}
                 </td>
               ))}
             </tr>

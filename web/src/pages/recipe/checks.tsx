@@ -4,6 +4,7 @@ import { useCallback, useEffect, useMemo, useState } from "react";
 import { pictureURL, type Finding } from "../../api/client";
 import { draftPictureURL, kinds, putPicture, samplePictureURL, type Key } from "../../api/workbench";
 import { checksOf, get, gridOf, isTree, placesOf, put, shapesOf, starter, withShape, type Check, type Shape, type Tree } from "../../lib/recipe";
+import { readable } from "../../lib/format";
 import { findingWord, stateOf } from "../../lib/verdict";
 import { typing, useKeys } from "../../ui/keys";
 import { colorOf } from "../../ui/marks";
@@ -14,7 +15,7 @@ import { ColorChart } from "./colorchart";
 import { Drawn } from "./drawn";
 import { CheckForm, field } from "./form";
 import { CheckList, findingOf } from "./list";
-import { choiceOf, NewReference, PictureChoice } from "./pictures";
+import { choiceOf, KeepAsSample, NewReference, PictureChoice } from "./pictures";
 import { RoutesForm } from "./routes";
 import { layout, useChecks } from "./useChecks";
 import { useTried, type Editing } from "./useDraft";
@@ -142,6 +143,7 @@ export function ChecksTab({ k, e, picture, setPicture }: { k: Key; e: Editing; p
       <section aria-label="Picture" className="flex min-h-0 min-w-0 flex-col border-r border-hairline">
         <div className="flex flex-wrap items-center gap-x-3 gap-y-2 border-b border-hairline px-4 py-2">
           <PictureChoice k={k} value={picture} set={setPicture} />
+          <KeepAsSample key={`keep ${picture}`} k={k} e={e} picture={picture} />
           <NewReference key={picture} k={k} e={e} picture={picture} done={toReference} />
           <p role="status" className="m-0 min-w-32 flex-1 text-base">
             {error ? (
@@ -282,6 +284,16 @@ function Said({ c, tried, problems }: { c: Checks; tried: ReturnType<typeof useT
         <p className="m-0 border-b border-hairline px-4 py-2 text-base">
           <span className={`font-semibold ${colorOf(stateOf(finding))}`}>{findingWord(finding)}</span> {finding.sentence}
         </p>
+      )}
+      {finding && c.check?.kind.startsWith("print.") && Object.keys(finding.texts).length > 0 && (
+        <dl aria-label="What is read" className="m-0 grid grid-cols-[6rem_1fr] gap-x-2 border-b border-hairline px-4 py-2 text-sm">
+          {Object.entries(finding.texts).map(([name, text]) => (
+            <div key={name} className="contents">
+              <dt className="text-ink-2">{name.replaceAll("_", " ")}</dt>
+              <dd className="m-0 break-all font-mono">{readable(text)}</dd>
+            </div>
+          ))}
+        </dl>
       )}
       {tried?.warnings
         .filter((w) => w.check === c.check?.id)

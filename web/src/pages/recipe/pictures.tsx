@@ -1,7 +1,7 @@
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { latest, stations } from "../../api/client";
-import { putPicture, samples, takePicture, tryDraft, type Choice, type Key, type Tried } from "../../api/workbench";
+import { putPicture, sampleOfItem, samples, takePicture, tryDraft, type Choice, type Key, type Tried } from "../../api/workbench";
 import { checksOf, moved, put, type Tree } from "../../lib/recipe";
 import { findingWord } from "../../lib/verdict";
 import { useKeys } from "../../ui/keys";
@@ -16,6 +16,7 @@ export const choiceOf = (picture: string): Choice => (picture.startsWith("sample
 export function PictureChoice({ k, value, set }: { k: Key; value: string; set: (p: string) => void }) {
   const list = useQuery({ queryKey: ["samples", k.product, k.role], queryFn: () => samples(k) });
   const [live, setLive] = useState(0);
+  const [said, setSaid] = useState("");
   const all = list.data ?? [];
   const at = all.findIndex((s) => `sample:${s.sample}` === value);
   const step = (by: number) => {
@@ -23,11 +24,19 @@ export function PictureChoice({ k, value, set }: { k: Key; value: string; set: (
     if (next) set(`sample:${next.sample}`);
   };
   const takeLive = async () => {
-    const on = (await stations()).filter((s) => s.role === k.role);
-    const next = on.find((s) => s.product === k.product) ?? on[0];
-    const it = next && (await latest(next.id));
-    if (it?.picture) set(`item:${it.id}`);
-    setLive((v) => v + 1);
+    setSaid("");
+    try {
+      const on = (await stations()).filter((s) => s.role === k.role);
+      const next = on.find((s) => s.product === k.product) ?? on[0];
+      if (!next) return setSaid(`No station has the role ${k.role}.`);
+      const it = await latest(next.id);
+      if (!it) return setSaid(`${next.name} has judged nothing yet; start it.`);
+      if (!it.picture) return setSaid(`The last item of ${next.name} has no picture: ${it.sentence}. Press once more.`);
+      set(`item:${it.id}`);
+      setLive((v) => v + 1);
+    } catch (x) {
+      setSaid(x instanceof Error ? x.message : String(x));
+    }
   };
   useKeys({ ",": () => (at <= 0 ? set("reference") : step(-1)), ".": () => step(1), r: () => set("reference") });
   return (
@@ -47,7 +56,48 @@ export function PictureChoice({ k, value, set }: { k: Key; value: string; set: (
       <Button onClick={() => void takeLive()} hint="The last picture from the belt" data-live={live}>
         From the belt
       </Button>
+      {said && (
+        <span role="alert" className="text-sm text-reject">
+          {said}
+        </span>
+      )}
     </>
+  );
+}
+
+/** Makes the picture from the belt a sample, with the label that somebody gives it. */
+export function KeepAsSample({ k, e, picture }: { k: Key; e: Editing; picture: string }) {
+  const client = useQueryClient();
+  const [label, setLabel] = useState("good");
+  const [said, setSaid] = useState("");
+  if (!picture.startsWith("item:")) return null;
+  const keep = () =>
+    sampleOfItem(k, picture.slice(5), label)
+      .then((s) => {
+        setSaid(`It is the sample ${s.sample} now.`);
+        return client.invalidateQueries({ queryKey: ["samples", k.product, k.role] });
+      })
+      .catch((x: unknown) => setSaid(x instanceof Error ? x.message : String(x)));
+  return (
+    <span className="flex items-center gap-2">
+      <select aria-label="What this item is" className={`${field} w-36!`} value={label} onChange={(ev) => setLabel(ev.target.value)}>
+        <option value="good">good</option>
+        <option value="rework">rework</option>
+        {checksOf(e.whole).map((c) => (
+          <option key={c.id} value={`bad: ${c.id}`}>
+            bad: {c.id}
+          </option>
+        ))}
+      </select>
+      <Button onClick={() => void keep()} hint="Keep this picture as a sample with this label">
+        Keep as sample
+      </Button>
+      {said && (
+        <span role="status" className="text-sm text-ink-2">
+          {said}
+        </span>
+      )}
+    </span>
   );
 }
 
