@@ -12,8 +12,8 @@ import (
 
 // CodeSettings are the settings of locate.code.
 type CodeSettings struct {
-	Region      raster.Region `json:"region" jsonschema_description:"Round the code on the reference picture"`
-	Symbologies []string      `json:"symbologies,omitempty" jsonschema:"uniqueItems=true,enum=ean-13,enum=ean-8,enum=upc-a,enum=upc-e,enum=code-128,enum=gs1-128,enum=itf-14,enum=code-39,enum=data-matrix,enum=qr" jsonschema_description:"What to look for; the kind of the taught code if none are named"`
+	Region      raster.Region      `json:"region" jsonschema_description:"Round the code on the reference picture"`
+	Symbologies []symbol.Symbology `json:"symbologies,omitempty" jsonschema:"uniqueItems=true,enum=ean-13,enum=ean-8,enum=upc-a,enum=upc-e,enum=code-128,enum=gs1-128,enum=itf-14,enum=code-39,enum=data-matrix,enum=qr" jsonschema_description:"What to look for; the kind of the taught code if none are named"`
 	Area
 	Turn float64   `json:"turn,omitempty" jsonschema:"minimum=0,maximum=180,default=180" jsonschema_description:"How far the item may be turned to either side in degrees"`
 	Size []float64 `json:"size,omitempty" jsonschema:"minItems=2,maxItems=2" jsonschema_description:"Least and most size relative to the taught one, between 0.5 and 2; 0.8 to 1.25 if absent"`
@@ -47,11 +47,9 @@ func teachCode(t *check.Teaching, s *CodeSettings) (check.Taught, error) {
 		return nil, err
 	}
 	o := &code{s: *s}
-	for _, name := range s.Symbologies {
-		o.only = append(o.only, symbol.Symbology(name))
-	}
 	var r symbol.Reader
-	for _, found := range r.Read(t.Reference, within(s.Region.Bounds(raster.Identity()))(o.only)) {
+	x0, y0, x1, y1 := s.Region.Bounds(raster.Identity())
+	for _, found := range r.Read(t.Reference, symbol.Within(s.Symbologies, x0, y0, x1, y1)) {
 		if s.Region.Contains(raster.Identity(), found.Center()) {
 			o.taught = found
 			break
@@ -60,8 +58,8 @@ func teachCode(t *check.Teaching, s *CodeSettings) (check.Taught, error) {
 	if o.taught.Text == "" {
 		return nil, errors.New("region: no code is read there on the reference picture; draw it round one with its light margin")
 	}
-	if o.only == nil {
-		o.only = []symbol.Symbology{o.taught.Symbology}
+	if len(s.Symbologies) == 0 {
+		o.s.Symbologies = []symbol.Symbology{o.taught.Symbology}
 	}
 	if o.linear() {
 		t.Warn("a bar code tells its place along its bars only roughly, within a few pixels; take a matrix code or another datum where that matters")
@@ -71,16 +69,8 @@ func teachCode(t *check.Teaching, s *CodeSettings) (check.Taught, error) {
 	return o, nil
 }
 
-// within bounds a reading to a part of the picture.
-func within(x0, y0, x1, y1 float64) func(only []symbol.Symbology) symbol.Options {
-	return func(only []symbol.Symbology) symbol.Options {
-		return symbol.Options{Only: only, X0: int(math.Floor(x0)), Y0: int(math.Floor(y0)), X1: int(math.Ceil(x1)), Y1: int(math.Ceil(y1))}
-	}
-}
-
 type code struct {
 	s      CodeSettings
-	only   []symbol.Symbology
 	taught symbol.Symbol
 }
 
@@ -116,7 +106,7 @@ func (j *codeJudge) Judge(in *check.Input, out *check.Finding) {
 		out.MarkOutline(*j.s.Search, in.On, check.RoleRegion)
 		x0, y0, x1, y1 = j.s.Search.Bounds(in.On)
 	}
-	found := j.reader.Read(in.Gray, within(x0, y0, x1, y1)(j.only))
+	found := j.reader.Read(in.Gray, symbol.Within(j.s.Symbologies, x0, y0, x1, y1))
 	// The one that says what the taught one says, else the one nearest to its place.
 	best, near := -1, math.Inf(1)
 	home := in.On.Apply(j.taught.Center())
@@ -140,23 +130,24 @@ func (j *codeJudge) Judge(in *check.Input, out *check.Finding) {
 		return
 	}
 	s := &found[best]
-	p := pose{angle: raster.WrapAngle(s.Angle() - j.taught.Angle()), size: j.length(s) / j.length(&j.taught), score: 1}
 	at := s.Center()
-	p.x, p.y = at.X, at.Y
+	p := pose{x: at.X, y: at.Y, angle: raster.WrapAngle(s.Angle() - j.taught.Angle()), size: j.length(s) / j.length(&j.taught), score: 1}
 	least, most := sizesOf(j.s.Size, 0.8, 1.25)
 	base := in.On.Size()
 	role := check.RoleFound
+	wrong := ""
 	switch {
 	case p.size < float64((least-0.01)*base) || p.size > float64((most+0.01)*base):
-		readScore(out, 0, 1)
-		out.Fail("not found (the code has not its size)")
-		role = check.RoleLeftOut
+		wrong = "not found (the code has not its size)"
 	case math.Abs(raster.WrapAngle(p.angle-in.On.Angle())) > j.s.Turn+turnSlack:
-		readScore(out, 0, 1)
-		out.Fail("not found (the code is turned too far)")
-		role = check.RoleLeftOut
-	default:
+		wrong = "not found (the code is turned too far)"
+	}
+	if wrong == "" {
 		j.place = report(in, out, p, j.taught.Center(), &j.s.Area, 1)
+	} else {
+		readScore(out, 0, 1)
+		out.Fail(wrong)
+		role = check.RoleLeftOut
 	}
 	m := out.AddMark(check.Polygon, role, "")
 	m.Points = append(m.Points, s.Corners[:]...)

@@ -2,7 +2,6 @@ package print
 
 import (
 	"fmt"
-	"math"
 	"strconv"
 	"strings"
 
@@ -13,9 +12,9 @@ import (
 
 // CodeSettings are the settings of print.code.
 type CodeSettings struct {
-	Region      raster.Region `json:"region" jsonschema_description:"Where to look; codes count whose middle lies in it"`
-	Symbologies []string      `json:"symbologies,omitempty" jsonschema:"uniqueItems=true,enum=ean-13,enum=ean-8,enum=upc-a,enum=upc-e,enum=code-128,enum=gs1-128,enum=itf-14,enum=code-39,enum=data-matrix,enum=qr" jsonschema_description:"What to look for; all kinds of codes if none are named. The fewer, the quicker, and the less is taken for what it is not"`
-	Most        int           `json:"most,omitempty" jsonschema:"minimum=1,maximum=100,default=1" jsonschema_description:"How many codes are told at most: those that say what is expected first, then from the top down"`
+	Region      raster.Region      `json:"region" jsonschema_description:"Where to look; codes count whose middle lies in it"`
+	Symbologies []symbol.Symbology `json:"symbologies,omitempty" jsonschema:"uniqueItems=true,enum=ean-13,enum=ean-8,enum=upc-a,enum=upc-e,enum=code-128,enum=gs1-128,enum=itf-14,enum=code-39,enum=data-matrix,enum=qr" jsonschema_description:"What to look for; all kinds of codes if none are named. The fewer, the quicker, and the less is taken for what it is not"`
+	Most        int                `json:"most,omitempty" jsonschema:"minimum=1,maximum=100,default=1" jsonschema_description:"How many codes are told at most: those that say what is expected first, then from the top down"`
 	ExpectSettings
 }
 
@@ -55,17 +54,12 @@ func teachCode(_ *check.Teaching, s *CodeSettings) (check.Taught, error) {
 	if err != nil {
 		return nil, err
 	}
-	c := &code{s: *s, expected: e}
-	for _, name := range s.Symbologies {
-		c.only = append(c.only, symbol.Symbology(name))
-	}
-	return c, nil
+	return &code{s: *s, expected: e}, nil
 }
 
 type code struct {
 	s        CodeSettings
 	expected *expected
-	only     []symbol.Symbology
 }
 
 func (c *code) NewJudge() check.Judge { return &codeJudge{code: c} }
@@ -89,7 +83,7 @@ func (j *codeJudge) Judge(in *check.Input, out *check.Finding) {
 		return
 	}
 	x0, y0, x1, y1 := j.s.Region.Bounds(in.On)
-	all := j.reader.Read(in.Gray, symbol.Options{Only: j.only, X0: int(math.Floor(x0)), Y0: int(math.Floor(y0)), X1: int(math.Ceil(x1)), Y1: int(math.Ceil(y1))})
+	all := j.reader.Read(in.Gray, symbol.Within(j.s.Symbologies, x0, y0, x1, y1))
 	right := func(s *symbol.Symbol) bool {
 		return (!fixed || s.Text == want) && (j.expected.pattern == nil || j.expected.pattern.MatchString(s.Text))
 	}
@@ -128,7 +122,7 @@ func (j *codeJudge) Judge(in *check.Input, out *check.Finding) {
 		}
 		label := ""
 		if len(j.good) > 1 {
-			label = numbers[n%len(numbers)]
+			label = numbers[n]
 		}
 		m := out.AddMark(check.Polygon, role, label)
 		m.Points = append(m.Points, s.Corners[:]...)
@@ -149,7 +143,7 @@ func (j *codeJudge) Judge(in *check.Input, out *check.Finding) {
 	}
 }
 
-// numbers tell several codes apart where they are drawn.
+// numbers tell several codes apart where they are drawn, as many as are told at most.
 var numbers = func() (s [100]string) {
 	for i := range s {
 		s[i] = strconv.Itoa(i + 1)

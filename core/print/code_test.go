@@ -9,6 +9,7 @@ import (
 	"ricetta/core/check"
 	"ricetta/core/print"
 	"ricetta/core/raster"
+	"ricetta/core/symbol"
 	"ricetta/internal/drawn"
 )
 
@@ -86,7 +87,7 @@ func TestCodesAreReadAndCompared(t *testing.T) {
 		{print.CodeSettings{ExpectSettings: print.ExpectSettings{Pattern: `40`}}, check.Failed, "says 4006381333931, which is not as in 40"},
 		{print.CodeSettings{Region: raster.Rect(0, 260, 900, 240)}, check.OK, "gs1-128 0104006381333931"},
 		{print.CodeSettings{Region: raster.Rect(600, 20, 200, 200)}, check.Failed, "no code is read"},
-		{print.CodeSettings{Symbologies: []string{"qr", "itf-14"}, ExpectSettings: print.ExpectSettings{Expect: "{{}"}}, check.Failed, "no code is read, {} expected"},
+		{print.CodeSettings{Symbologies: []symbol.Symbology{symbol.QR, symbol.ITF14}, ExpectSettings: print.ExpectSettings{Expect: "{{}"}}, check.Failed, "no code is read, {} expected"},
 	} {
 		f := judge(t, pic, nil, tc.s)
 		assert.Equal(t, tc.outcome, f.Outcome, "%+v", tc.s)

@@ -20,7 +20,7 @@ const (
 type block struct {
 	xx, yy, xy int64
 	n          int64 // pixels looked at
-	mark       int   // cluster it belongs to
+	marked     bool  // it belongs to a part already
 }
 
 // energy is the mean square of the gradient.
@@ -54,10 +54,7 @@ type blocks struct {
 func (t *blocks) measure(g *raster.Gray, x0, y0, x1, y1 int) {
 	t.x0, t.y0 = x0, y0
 	t.w, t.h = (x1-x0+blockSize-1)/blockSize, (y1-y0+blockSize-1)/blockSize
-	if cap(t.all) < t.w*t.h {
-		t.all = make([]block, t.w*t.h)
-	}
-	t.all = t.all[:t.w*t.h]
+	t.all = grown(t.all, t.w*t.h)
 	clear(t.all)
 	for y := max(y0, 1); y < min(y1, g.H-1); y += 2 {
 		row := t.all[(y-y0)/blockSize*t.w:]
@@ -109,47 +106,56 @@ type stripes struct {
 	along, across float64
 }
 
-// striped returns the parts that look like bars, largest first enough for few of them to be
-// looked at in vain.
-func (t *blocks) striped(least int64) []stripes {
-	t.out = t.out[:0]
-	for i := range t.all {
-		t.all[i].mark = 0
-	}
-	mark := 0
-	for i := range t.all {
-		b := &t.all[i]
-		if b.mark != 0 || !t.barred(b, least) {
-			continue
-		}
-		mark++
-		b.mark = mark
-		t.queue = append(t.queue[:0], i)
-		var sum block
-		for at := 0; at < len(t.queue); at++ {
-			k := t.queue[at]
-			b := &t.all[k]
-			sum.xx += b.xx
-			sum.yy += b.yy
-			sum.xy += b.xy
-			c0, s0 := sum.direction()
-			l0 := raster.Hypot(c0, s0)
-			x, y := k%t.w, k/t.w
-			for ny := max(y-1, 0); ny <= min(y+1, t.h-1); ny++ {
-				for nx := max(x-1, 0); nx <= min(x+1, t.w-1); nx++ {
-					n := &t.all[ny*t.w+nx]
-					if n.mark != 0 || !t.barred(n, least) {
-						continue
-					}
-					c, s := n.direction()
-					if float64(c*c0)+float64(s*s0) < alike*float64(l0*raster.Hypot(c, s)) {
-						continue
-					}
-					n.mark = mark
+// gather puts into the queue the blocks that are joined to a first one through neighbors. each
+// is called for every block of the queue, and then joins for those of its neighbors that are
+// not marked yet.
+func (t *blocks) gather(first int, each func(k int, b *block), joins func(b *block) bool) {
+	t.all[first].marked = true
+	t.queue = append(t.queue[:0], first)
+	for at := 0; at < len(t.queue); at++ {
+		k := t.queue[at]
+		each(k, &t.all[k])
+		x, y := k%t.w, k/t.w
+		for ny := max(y-1, 0); ny <= min(y+1, t.h-1); ny++ {
+			for nx := max(x-1, 0); nx <= min(x+1, t.w-1); nx++ {
+				if n := &t.all[ny*t.w+nx]; !n.marked && joins(n) {
+					n.marked = true
 					t.queue = append(t.queue, ny*t.w+nx)
 				}
 			}
 		}
+	}
+}
+
+// unmark lets all blocks be gathered once more.
+func (t *blocks) unmark() {
+	for i := range t.all {
+		t.all[i].marked = false
+	}
+}
+
+// striped returns the parts that look like bars, whose edges are at least that strong.
+func (t *blocks) striped(least int64) []stripes {
+	t.out = t.out[:0]
+	t.unmark()
+	for i := range t.all {
+		if b := &t.all[i]; b.marked || !t.barred(b, least) {
+			continue
+		}
+		var sum block
+		var c0, s0 float64
+		t.gather(i, func(_ int, b *block) {
+			sum.xx += b.xx
+			sum.yy += b.yy
+			sum.xy += b.xy
+			c0, s0 = sum.direction()
+		}, func(b *block) bool {
+			if !t.barred(b, least) {
+				return false
+			}
+			c, s := b.direction()
+			return float64(c*c0)+float64(s*s0) >= alike*float64(raster.Hypot(c0, s0)*raster.Hypot(c, s))
+		})
 		if len(t.queue) < 3 {
 			continue
 		}

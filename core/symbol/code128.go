@@ -111,7 +111,7 @@ func (r *lineReader) code128(w []int32, i int, pos int32, o *Options) {
 	if !o.wants(s) {
 		return
 	}
-	r.hits = append(r.hits, hit{symbology: s, text: text, gs1: gs1, cost: cost, from: pos, to: pos + total})
+	r.hits = append(r.hits, hit{symbology: s, text: text, gs1: gs1, from: pos, to: pos + total})
 }
 
 // code128Text says what values mean, from the start on without the check.

@@ -25,7 +25,6 @@ func (r *lineReader) code39(w []int32, i int, pos int32) {
 		return
 	}
 	r.digits = r.digits[:0]
-	least := clear
 	at := i
 	for {
 		gap := float64(w[at+9])
@@ -37,7 +36,6 @@ func (r *lineReader) code39(w []int32, i int, pos int32) {
 		if c == 0 || clear < 0.2 || now < 0.75*size || now > 1.33*size {
 			return
 		}
-		least = min(least, clear)
 		size = now
 		if c == '*' {
 			break
@@ -48,7 +46,7 @@ func (r *lineReader) code39(w []int32, i int, pos int32) {
 	if len(r.digits) < 2 || float64(w[at+9]) < 0.3*size {
 		return
 	}
-	r.hits = append(r.hits, hit{symbology: Code39, text: string(r.digits), cost: 1 - least, from: pos, to: pos + widthOf(w[i:at+9])})
+	r.hits = append(r.hits, hit{symbology: Code39, text: string(r.digits), from: pos, to: pos + widthOf(w[i:at+9])})
 }
 
 // code39Char reads one character, 0 for none. Bars and spaces are told apart by themselves,

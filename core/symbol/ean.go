@@ -129,7 +129,7 @@ func (r *lineReader) eanLong(w []int32, i int, pos int32, o *Options) {
 	} else if !o.wants(EAN13) {
 		return
 	}
-	r.hits = append(r.hits, hit{symbology: s, text: text, cost: cost, from: pos, to: pos + total})
+	r.hits = append(r.hits, hit{symbology: s, text: text, from: pos, to: pos + total})
 }
 
 func (r *lineReader) eanShort(w []int32, i int, pos int32) {
@@ -153,7 +153,7 @@ func (r *lineReader) eanShort(w []int32, i int, pos int32) {
 	if !ok || cost > eanMean/2 || !checked(r.digits) {
 		return
 	}
-	r.hits = append(r.hits, hit{symbology: EAN8, text: string(r.digits), cost: cost, from: pos, to: pos + total})
+	r.hits = append(r.hits, hit{symbology: EAN8, text: string(r.digits), from: pos, to: pos + total})
 }
 
 func (r *lineReader) upce(w []int32, i int, pos int32) {
@@ -185,7 +185,7 @@ func (r *lineReader) upce(w []int32, i int, pos int32) {
 	if !checked([]byte(Expanded(string(r.digits)))) {
 		return
 	}
-	r.hits = append(r.hits, hit{symbology: UPCE, text: string(r.digits), cost: cost, from: pos, to: pos + total})
+	r.hits = append(r.hits, hit{symbology: UPCE, text: string(r.digits), from: pos, to: pos + total})
 }
 
 // Expanded returns the UPC-A that the eight digits of a UPC-E stand for (ISO/IEC 15420,

@@ -97,175 +97,169 @@ func (r *matrixReader) readSpeck(g *raster.Gray, t *tones, c *speck, inverse boo
 	return r.readQuad(g, q, inverse)
 }
 
+// side is one side of a box round a code, and how far rays that begin outside of it go inwards
+// until they meet something dark.
+type side struct {
+	from           raster.Point
+	ux, uy, length float64
+	depth          [sideRays]float64 // from where they begin, -1 where they meet nothing
+	solid          bool              // most of them meet it near the side
+}
+
+const before = 4.0 // rays begin so many pixels outside
+
+// at returns a place by the number of a ray and how far inwards from where it begins.
+func (s *side) at(ray, deep float64) raster.Point {
+	t := float64(s.length * (0.04 + float64(0.92*(ray+0.5)/sideRays)))
+	deep -= before
+	// Inwards is to the right: the corners run clockwise as seen.
+	return raster.Point{X: s.from.X + float64(t*s.ux) - float64(deep*s.uy), Y: s.from.Y + float64(t*s.uy) + float64(deep*s.ux)}
+}
+
+// cast sends the rays, so deep at most.
+func (s *side) cast(g *raster.Gray, threshold, deep float64, inverse bool) {
+	near := 0
+	for i := range s.depth {
+		s.depth[i] = -1
+		last := 0.0
+		for k := 0; float64(k)*0.5 < deep+before; k++ {
+			d := float64(float64(k) * 0.5)
+			p := s.at(float64(i), d)
+			if !g.Inside(p.X, p.Y) {
+				last = 0
+				continue
+			}
+			v := threshold - g.Between(p.X, p.Y)
+			if inverse {
+				v = -v
+			}
+			if v > 0 {
+				if last < 0 {
+					d -= float64(0.5 * v / (v - last))
+				}
+				s.depth[i] = d
+				if d-before < float64(deep*0.4) {
+					near++
+				}
+				break
+			}
+			last = v
+		}
+	}
+	s.solid = 4*near >= 3*sideRays
+}
+
+// line fits the outermost straight line that many rays reach: two places on it.
+func (s *side) line() (p, q raster.Point, ok bool) {
+	// Of all lines through two of the points the one that most lie on and few beyond.
+	bestScore, bi, bj := -1, 0, 0
+	steepest := float64(0.25*s.length) / sideRays
+	for i := 0; i < sideRays; i += 2 {
+		for j := i + sideRays/4; j < sideRays; j += 2 {
+			if s.depth[i] < 0 || s.depth[j] < 0 {
+				continue
+			}
+			slope := (s.depth[j] - s.depth[i]) / float64(j-i)
+			if slope > steepest || slope < -steepest {
+				continue
+			}
+			score := 0
+			for k, d := range s.depth {
+				if d < 0 {
+					continue
+				}
+				e := d - s.depth[i] - float64(slope*float64(k-i))
+				switch {
+				case e < -1.2:
+					score -= 3
+				case e < 0.8:
+					score++
+				}
+			}
+			if score > bestScore {
+				bestScore, bi, bj = score, i, j
+			}
+		}
+	}
+	if bestScore < sideRays/5 {
+		return p, q, false
+	}
+	slope := (s.depth[bj] - s.depth[bi]) / float64(bj-bi)
+	// The mean of those on it.
+	var sk, sd, skk, skd, count float64
+	for k, d := range s.depth {
+		if e := d - s.depth[bi] - float64(slope*float64(k-bi)); d >= 0 && e > -1 && e < 1 {
+			x := float64(k)
+			sk, sd, skk, skd, count = sk+x, sd+d, skk+float64(x*x), skd+float64(x*d), count+1
+		}
+	}
+	det := float64(count*skk) - float64(sk*sk)
+	if det <= 0 {
+		return p, q, false
+	}
+	slope = (float64(count*skd) - float64(sk*sd)) / det
+	level := (sd - float64(slope*sk)) / count
+	const end = sideRays - 1
+	return s.at(0, level), s.at(end, level+float64(slope*end)), true
+}
+
 // sides fits a straight line to each side of the code: the outermost that many dark modules
 // reach. The corners are where they meet.
 func (r *matrixReader) sides(g *raster.Gray, b *box, inverse bool) (q [4]raster.Point, ok bool) {
-	corners := b.corners()
 	// The threshold: between the dark and the light in the box.
 	var h [256]int
-	sum, n := 0.0, 0
 	for i := range 24 {
 		for j := range 24 {
-			x, y := float64(b.a*(float64(i)-11.5)/11.5), float64(b.b*(float64(j)-11.5)/11.5)
-			pt := raster.Point{X: b.mid.X + float64(x*b.ux) - float64(y*b.uy), Y: b.mid.Y + float64(x*b.uy) + float64(y*b.ux)}
-			if g.Inside(pt.X, pt.Y) {
-				v := g.Between(pt.X, pt.Y)
-				h[int(v)]++
-				sum += v
-				n++
+			if p := b.at((float64(i)-11.5)/11.5, (float64(j)-11.5)/11.5); g.Inside(p.X, p.Y) {
+				h[int(g.Between(p.X, p.Y))]++
 			}
 		}
 	}
-	if n == 0 {
+	split, _, _, ok := raster.Otsu(h)
+	if !ok {
 		return q, false
 	}
-	threshold := otsu(&h)
-	var at, dir [4]raster.Point
-	const before = 4.0 // rays begin so far outside
 	deep := min(float64(0.6*b.b), float64(0.6*b.a))
-	var rays [4][sideRays]float64 // how far each goes until it meets something dark, -1 for never
-	var solid [4]bool
-	for s := range 4 {
-		from, to := corners[s], corners[(s+1)%4]
+	corners := b.corners()
+	var sides [4]side
+	for i := range sides {
+		from, to := corners[i], corners[(i+1)%4]
 		l := raster.Hypot(to.X-from.X, to.Y-from.Y)
-		ux, uy := (to.X-from.X)/l, (to.Y-from.Y)/l
-		nx, ny := -uy, ux // inwards: the corners run clockwise as seen
-		depth := &rays[s]
-		near := 0
-		for i := range depth {
-			t := float64(l * (0.04 + float64(0.92*(float64(i)+0.5)/sideRays)))
-			depth[i] = -1
-			last := 0.0
-			for k := 0; float64(k)*0.5 < deep+before; k++ {
-				d := float64(float64(k)*0.5) - before
-				x, y := from.X+float64(t*ux)+float64(d*nx), from.Y+float64(t*uy)+float64(d*ny)
-				if !g.Inside(x, y) {
-					last = 0
-					continue
-				}
-				v := threshold - g.Between(x, y)
-				if inverse {
-					v = -v
-				}
-				if v > 0 {
-					if last < 0 {
-						d -= float64(0.5 * v / (v - last))
-					}
-					depth[i] = d + before
-					if d < float64(deep*0.4) {
-						near++
-					}
-					break
-				}
-				last = v
-			}
-		}
-		solid[s] = 4*near >= 3*sideRays
+		sides[i] = side{from: from, ux: (to.X - from.X) / l, uy: (to.Y - from.Y) / l, length: l}
+		sides[i].cast(g, float64(split)+0.5, deep, inverse)
 	}
 	// Two sides that meet are dark all along: what has none such is no code.
-	if !(solid[0] && solid[1] || solid[1] && solid[2] || solid[2] && solid[3] || solid[3] && solid[0]) {
+	met := false
+	for i := range sides {
+		met = met || sides[i].solid && sides[(i+1)%4].solid
+	}
+	if !met {
 		return q, false
 	}
-	for s := range 4 {
-		from, to := corners[s], corners[(s+1)%4]
-		l := raster.Hypot(to.X-from.X, to.Y-from.Y)
-		ux, uy := (to.X-from.X)/l, (to.Y-from.Y)/l
-		nx, ny := -uy, ux
-		depth := &rays[s]
-		// Of all lines through two of the points the one that most lie on and few beyond.
-		bestScore, bi, bj := -1, 0, 0
-		for i := 0; i < sideRays; i += 2 {
-			for j := i + sideRays/4; j < sideRays; j += 2 {
-				if depth[i] < 0 || depth[j] < 0 {
-					continue
-				}
-				slope := (depth[j] - depth[i]) / float64(j-i)
-				if slope > 0.25*l/sideRays || slope < -0.25*l/sideRays {
-					continue
-				}
-				score := 0
-				for k, d := range depth {
-					if d < 0 {
-						continue
-					}
-					e := d - depth[i] - float64(slope*float64(k-i))
-					switch {
-					case e < -1.2:
-						score -= 3
-					case e < 0.8:
-						score++
-					}
-				}
-				if score > bestScore {
-					bestScore, bi, bj = score, i, j
-				}
-			}
-		}
-		if bestScore < sideRays/5 {
+	var at, dir [4]raster.Point
+	for i := range sides {
+		p, to, ok := sides[i].line()
+		if !ok {
 			return q, false
 		}
-		slope := (depth[bj] - depth[bi]) / float64(bj-bi)
-		// The mean of those on it.
-		var sk, sd, skk, skd, count float64
-		for k, d := range depth {
-			if e := d - depth[bi] - float64(slope*float64(k-bi)); d >= 0 && e > -1 && e < 1 {
-				x := float64(k)
-				sk, sd, skk, skd, count = sk+x, sd+d, skk+float64(x*x), skd+float64(x*d), count+1
-			}
-		}
-		det := float64(count*skk) - float64(sk*sk)
-		if det <= 0 {
-			return q, false
-		}
-		slope = (float64(count*skd) - float64(sk*sd)) / det
-		level := (sd - float64(slope*sk)) / count
-		place := func(k float64) raster.Point {
-			t := float64(l * (0.04 + float64(0.92*(k+0.5)/sideRays)))
-			d := level + float64(slope*k) - before
-			return raster.Point{X: from.X + float64(t*ux) + float64(d*nx), Y: from.Y + float64(t*uy) + float64(d*ny)}
-		}
-		p0, p1 := place(0), place(sideRays-1)
-		at[s], dir[s] = p0, raster.Point{X: p1.X - p0.X, Y: p1.Y - p0.Y}
+		at[i], dir[i] = p, raster.Point{X: to.X - p.X, Y: to.Y - p.Y}
 	}
-	for s := range 4 {
-		before := (s + 3) % 4
-		det := float64(dir[before].X*dir[s].Y) - float64(dir[before].Y*dir[s].X)
+	for i := range 4 {
+		k := (i + 3) % 4
+		det := float64(dir[k].X*dir[i].Y) - float64(dir[k].Y*dir[i].X)
 		if det < 1e-6 && det > -1e-6 {
 			return q, false
 		}
-		t := (float64((at[s].X-at[before].X)*dir[s].Y) - float64((at[s].Y-at[before].Y)*dir[s].X)) / det
-		q[s] = raster.Point{X: at[before].X + float64(t*dir[before].X), Y: at[before].Y + float64(t*dir[before].Y)}
+		t := (float64((at[i].X-at[k].X)*dir[i].Y) - float64((at[i].Y-at[k].Y)*dir[i].X)) / det
+		q[i] = raster.Point{X: at[k].X + float64(t*dir[k].X), Y: at[k].Y + float64(t*dir[k].Y)}
 	}
 	return q, true
 }
 
-// otsu is the threshold that parts a histogram best (Otsu 1979).
-func otsu(h *[256]int) float64 {
-	total, sum := 0, 0
-	for v, n := range h {
-		total += n
-		sum += v * n
-	}
-	best, at, below, belowSum := -1.0, 0.0, 0, 0
-	for v, n := range h {
-		below += n
-		belowSum += v * n
-		above := total - below
-		if below == 0 || above == 0 {
-			continue
-		}
-		d := float64(belowSum)/float64(below) - float64(sum-belowSum)/float64(above)
-		if between := float64(float64(d*d) * float64(below) * float64(above)); between > best {
-			best, at = between, float64(v)+0.5
-		}
-	}
-	return at
-}
-
-// readQuad tries all sizes and the four ways the L can lie; mirrored codes as well.
+// readQuad tries all sizes and the four ways the L can lie.
 func (r *matrixReader) readQuad(g *raster.Gray, q [4]raster.Point, inverse bool) (Symbol, bool) {
-	side := func(i int) float64 { return raster.Hypot(q[(i+1)%4].X-q[i].X, q[(i+1)%4].Y-q[i].Y) }
-	width, height := (side(0)+side(2))/2, (side(1)+side(3))/2
+	across := func(i int) float64 { return raster.Hypot(q[(i+1)%4].X-q[i].X, q[(i+1)%4].Y-q[i].Y) }
+	width, height := (across(0)+across(2))/2, (across(1)+across(3))/2
 	type try struct {
 		size  matrixSize
 		turn  int
@@ -324,74 +318,55 @@ func turned(q [4]raster.Point, by int) (out [4]raster.Point) {
 // below, in turn above and at the right (ISO/IEC 16022, 4.1). The corners are in reading
 // order.
 func borderScore(g *raster.Gray, q [4]raster.Point, s matrixSize, inverse bool) (float64, bool) {
+	// What the border must be.
+	const (
+		solid = iota
+		dark
+		light
+	)
 	p := planeOf(q)
 	w, h := float64(s.cols), float64(s.rows)
-	tone := func(x, y int) (float64, bool) {
+	var tones [4 * 144]float64
+	var must [4 * 144]uint8
+	var sums, counts [3]float64
+	n := 0
+	look := func(x, y int, kind uint8) bool {
 		at := p.at((float64(x)+0.5)/w, (float64(y)+0.5)/h)
 		if !g.Inside(at.X, at.Y) {
-			return 0, false
+			return false
 		}
 		v := g.Between(at.X, at.Y)
 		if inverse {
 			v = 255 - v
 		}
-		return v, true
+		tones[n], must[n] = v, kind
+		sums[kind] += v
+		counts[kind]++
+		n++
+		return true
 	}
-	var solid, dark, light float64
-	nd, nl := 0, 0
-	lo, hi := 255.0, 0.0
-	for y := range s.rows { // the left side, and what alternates at the right
-		a, ok := tone(0, y)
-		b, ok2 := tone(s.cols-1, y)
-		if !ok || !ok2 {
+	for y := range s.rows {
+		if !look(0, y, solid) || !look(s.cols-1, y, uint8(light-y%2)) {
 			return 0, false
-		}
-		solid += a
-		hi, lo = max(hi, b), min(lo, a, b)
-		if y%2 == 1 {
-			dark, nd = dark+b, nd+1
-		} else {
-			light, nl = light+b, nl+1
 		}
 	}
 	for x := range s.cols {
-		a, ok := tone(x, s.rows-1)
-		b, ok2 := tone(x, 0)
-		if !ok || !ok2 {
+		if !look(x, s.rows-1, solid) || !look(x, 0, uint8(dark+x%2)) {
 			return 0, false
 		}
-		solid += a
-		hi, lo = max(hi, b), min(lo, a, b)
-		if x%2 == 0 {
-			dark, nd = dark+b, nd+1
-		} else {
-			light, nl = light+b, nl+1
-		}
 	}
-	solid /= w + h
-	dark, light = dark/float64(nd), light/float64(nl)
-	if light-dark < 12 || light-solid < 12 {
+	for k := range sums {
+		sums[k] /= counts[k]
+	}
+	if sums[light]-sums[dark] < 12 || sums[light]-sums[solid] < 12 {
 		return 0, true
 	}
-	threshold := (light + (dark+solid)/2) / 2
-	good, all := 0, 0
-	count := func(v float64, wantDark bool) {
-		all++
-		if (v < threshold) == wantDark {
+	threshold := (sums[light] + (sums[dark]+sums[solid])/2) / 2
+	good := 0
+	for i, v := range tones[:n] {
+		if (v < threshold) == (must[i] != light) {
 			good++
 		}
 	}
-	for y := range s.rows {
-		a, _ := tone(0, y)
-		b, _ := tone(s.cols-1, y)
-		count(a, true)
-		count(b, y%2 == 1)
-	}
-	for x := range s.cols {
-		a, _ := tone(x, s.rows-1)
-		b, _ := tone(x, 0)
-		count(a, true)
-		count(b, x%2 == 0)
-	}
-	return float64(good) / float64(all), true
+	return float64(good) / float64(n), true
 }

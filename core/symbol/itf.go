@@ -27,7 +27,6 @@ func (r *lineReader) itf14(w []int32, i int, pos int32) {
 		return
 	}
 	r.digits = r.digits[:0]
-	least := 1.0
 	for pair := range 7 {
 		e := w[i+4+10*pair : i+14+10*pair]
 		for side := range 2 { // bars, then spaces
@@ -36,14 +35,13 @@ func (r *lineReader) itf14(w []int32, i int, pos int32) {
 			if !known || clear < 0.2 {
 				return
 			}
-			least = min(least, clear)
 			r.digits = append(r.digits, '0'+d)
 		}
 	}
 	if !checked(r.digits) {
 		return
 	}
-	r.hits = append(r.hits, hit{symbology: ITF14, text: string(r.digits), cost: 1 - least, from: pos, to: pos + widthOf(w[i:i+n])})
+	r.hits = append(r.hits, hit{symbology: ITF14, text: string(r.digits), from: pos, to: pos + widthOf(w[i:i+n])})
 }
 
 // twoWide tells which two of five elements are wide. clear is how much the narrower of them

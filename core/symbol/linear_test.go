@@ -34,19 +34,6 @@ func must(t testing.TB) func(c *drawn.Code, err error) *drawn.Code {
 	}
 }
 
-// withCheck appends the check digit of the GS1 General Specifications 7.9.1.
-func withCheck(digits string) string {
-	sum := 0
-	for i, d := range digits {
-		w := 1
-		if (len(digits)-i)%2 == 1 {
-			w = 3
-		}
-		sum += int(d-'0') * w
-	}
-	return digits + string(rune('0'+(10-sum%10)%10))
-}
-
 // upce draws a UPC-E after ISO/IEC 15420: the encoder has none.
 func upce(digits string) *drawn.Code {
 	a := []string{"3211", "2221", "2122", "1411", "1132", "1231", "1114", "1312", "1213", "3112"}
@@ -70,16 +57,16 @@ func TestLinearCodesAtEveryAngle(t *testing.T) {
 		code      *drawn.Code
 	}{
 		{symbol.EAN13, "4006381333931", code(drawn.EAN("4006381333931"))},
-		{symbol.EAN13, withCheck("800123456789"), code(drawn.EAN("800123456789"))},
+		{symbol.EAN13, drawn.WithCheck("800123456789"), code(drawn.EAN("800123456789"))},
 		{symbol.UPCA, "036000291452", code(drawn.EAN("0036000291452"))},
 		{symbol.EAN8, "96385074", code(drawn.EAN("96385074"))},
 		{symbol.UPCE, "01234565", upce("01234565")},
-		{symbol.UPCE, "1425364" + withCheck("14253000006")[11:], upce("1425364" + withCheck("14253000006")[11:])},
+		{symbol.UPCE, "1425364" + drawn.WithCheck("14253000006")[11:], upce("1425364" + drawn.WithCheck("14253000006")[11:])},
 		{symbol.Code128, "Lot 4711-ab", code(drawn.Code128("Lot 4711-ab"))},
 		{symbol.Code128, "00123456789", code(drawn.Code128("00123456789"))},
 		{symbol.GS1128, "0108001234567895172712311004711", code(drawn.Code128(drawn.FNC1 + "0108001234567895172712311004711"))},
 		{symbol.GS1128, "1004711\x1d17271231", code(drawn.Code128(drawn.FNC1 + "1004711" + drawn.FNC1 + "17271231"))},
-		{symbol.ITF14, withCheck("1800123456789"), code(drawn.ITF(withCheck("1800123456789")))},
+		{symbol.ITF14, drawn.WithCheck("1800123456789"), code(drawn.ITF(drawn.WithCheck("1800123456789")))},
 		{symbol.Code39, "LOT-4711 $/+%.", code(drawn.Code39("LOT-4711 $/+%."))},
 	}
 	var r symbol.Reader
@@ -118,7 +105,7 @@ func TestNothingIsReadWhereThereIsNone(t *testing.T) {
 	code := must(t)
 	var r symbol.Reader
 	rng := rand.New(rand.NewPCG(4, 4))
-	itf := code(drawn.ITF(withCheck("1800123456789")))
+	itf := code(drawn.ITF(drawn.WithCheck("1800123456789")))
 	for cut := 10; cut < 60; cut += 7 {
 		p := plain
 		g := board(itf, p)

@@ -9,32 +9,21 @@ import (
 // patch is a part of the picture with much going on, in pixels.
 type patch struct{ x0, y0, x1, y1 int }
 
-// busy returns the parts of the picture where a matrix code could lie, the largest last: the
-// blocks with edges that touch each other, and a little more to all sides.
+// busy returns the parts of the picture where a matrix code could lie, the smallest first: the
+// blocks with edges that strong which touch each other, and a little more to all sides.
 func (t *blocks) busy(least int64, w, h int) []patch {
-	for i := range t.all {
-		t.all[i].mark = 0
-	}
+	t.unmark()
 	var out []patch
+	strong := func(b *block) bool { return b.energy() >= least }
 	for i := range t.all {
-		if t.all[i].mark != 0 || t.all[i].energy() < least {
+		if b := &t.all[i]; b.marked || !strong(b) {
 			continue
 		}
-		t.all[i].mark = 1
-		t.queue = append(t.queue[:0], i)
 		x0, y0, x1, y1 := t.w, t.h, 0, 0
-		for at := 0; at < len(t.queue); at++ {
-			x, y := t.queue[at]%t.w, t.queue[at]/t.w
+		t.gather(i, func(k int, _ *block) {
+			x, y := k%t.w, k/t.w
 			x0, y0, x1, y1 = min(x0, x), min(y0, y), max(x1, x+1), max(y1, y+1)
-			for ny := max(y-1, 0); ny <= min(y+1, t.h-1); ny++ {
-				for nx := max(x-1, 0); nx <= min(x+1, t.w-1); nx++ {
-					if n := &t.all[ny*t.w+nx]; n.mark == 0 && n.energy() >= least {
-						n.mark = 1
-						t.queue = append(t.queue, ny*t.w+nx)
-					}
-				}
-			}
-		}
+		}, strong)
 		const more = 12
 		p := patch{max(t.x0+x0*blockSize-more, 0), max(t.y0+y0*blockSize-more, 0), min(t.x0+x1*blockSize+more, w), min(t.y0+y1*blockSize+more, h)}
 		if p.x1-p.x0 >= 24 && p.y1-p.y0 >= 16 {

@@ -122,10 +122,7 @@ func (p *profile) cut(v []int32) {
 			}
 		}
 		if (now < 0) != dark && pending < 0 {
-			step := before - now
-			if step < 0 {
-				step = -step
-			}
+			step := abs(before - now)
 			part := int32(unit / 2)
 			if step > 0 {
 				part = unit * abs(before) / step
@@ -174,18 +171,16 @@ type hit struct {
 	symbology Symbology
 	text      string
 	gs1       bool
-	cost      float64 // mean squared departure from the standard's widths, in modules
-	from, to  int32   // where it begins and ends on the line, in units, as it is read
+	from, to  int32 // where it begins and ends on the line, in units, as it is read
 	a, b      raster.Point
 	line      int
 }
 
-// vote is one reading with the lines that say it.
+// vote is one reading: the first hit that says it, the last one, and on how many lines it is.
 type vote struct {
 	hit
-	lines          int
-	firstA, firstB raster.Point
-	lastA, lastB   raster.Point
+	last  hit
+	lines int
 }
 
 const (
@@ -226,13 +221,11 @@ func (r *lineReader) straighten(g *raster.Gray, s *stripes, n int) {
 		if apart < 4 {
 			return
 		}
-		var line [2][]int32
-		for i := range line {
+		for i := range r.pair {
 			off := float64(apart * (float64(i) - 0.5))
 			from := raster.Point{X: s.center.X - float64(s.dx*float64(n)/2) - float64(off*s.dy), Y: s.center.Y - float64(s.dy*float64(n)/2) + float64(off*s.dx)}
 			r.profile.sample(g, from, s.dx, s.dy, n, 3)
 			r.pair[i] = append(r.pair[i][:0], r.profile.raw...)
-			line[i] = r.pair[i]
 		}
 		reach := min(int(apart*0.2)+1, n/4)
 		var costs [2*9 + 1]float64
@@ -240,7 +233,7 @@ func (r *lineReader) straighten(g *raster.Gray, s *stripes, n int) {
 		for k := -reach; k <= reach; k++ {
 			sum := int64(0)
 			for i := reach; i < n-reach; i++ {
-				sum += int64(abs(line[0][i] - line[1][i+k]))
+				sum += int64(abs(r.pair[0][i] - r.pair[1][i+k]))
 			}
 			costs[k+reach] = float64(sum)
 			if costs[k+reach] < costs[best+reach] {
@@ -328,13 +321,12 @@ func (r *lineReader) elect(out []Symbol) []Symbol {
 			return v.symbology == h.symbology && v.text == h.text && overlap(v.from, v.to, h.from, h.to)
 		})
 		if k < 0 {
-			r.votes = append(r.votes, vote{hit: h, firstA: h.a, firstB: h.b})
+			r.votes = append(r.votes, vote{hit: h})
 			k = len(r.votes) - 1
 		}
 		v := &r.votes[k]
 		v.lines++
-		v.lastA, v.lastB = h.a, h.b
-		v.cost = min(v.cost, h.cost)
+		v.last = h
 	}
 	for i := range r.votes {
 		v := &r.votes[i]
@@ -346,7 +338,7 @@ func (r *lineReader) elect(out []Symbol) []Symbol {
 			u := &r.votes[j]
 			if j != i && overlap(u.from, u.to, v.from, v.to) && (u.lines > v.lines || u.lines == v.lines && (long(u) > long(v) || long(u) == long(v) && j < i)) && u.lines >= leastLines[u.symbology] {
 				// Two codes may lie one above the other, each on lines of its own.
-				beaten = beaten || !(u.line > lastLine(r.hits, v) || v.line > lastLine(r.hits, u)) || u.symbology == v.symbology && v.lines*3 <= u.lines
+				beaten = beaten || !(u.line > v.last.line || v.line > u.last.line) || u.symbology == v.symbology && v.lines*3 <= u.lines
 			}
 		}
 		if beaten {
@@ -359,17 +351,6 @@ func (r *lineReader) elect(out []Symbol) []Symbol {
 
 func long(v *vote) int32 { return abs(v.to - v.from) }
 
-// lastLine is the last line that says what v says.
-func lastLine(hits []hit, v *vote) int {
-	last := v.line
-	for _, h := range hits {
-		if h.symbology == v.symbology && h.text == v.text {
-			last = h.line
-		}
-	}
-	return last
-}
-
 // overlap reports whether two stretches of the lines share more than a third of the shorter.
 func overlap(a0, a1, b0, b1 int32) bool {
 	a0, a1 = min(a0, a1), max(a0, a1)
@@ -381,19 +362,19 @@ func overlap(a0, a1, b0, b1 int32) bool {
 // right, the first line is above.
 func (v *vote) symbol() Symbol {
 	s := Symbol{Symbology: v.symbology, Text: v.text, GS1: v.gs1, Lines: v.lines}
-	a, b, c, d := v.firstA, v.firstB, v.lastB, v.lastA
+	a, b, c, d := v.a, v.b, v.last.b, v.last.a
 	// The turn from the reading direction to the other lines is clockwise in a picture
 	// whose y runs down.
-	if float64((b.X-a.X)*(d.Y-a.Y))-float64((b.Y-a.Y)*(d.X-a.X)) < 0 {
+	if turn(a, b, d) < 0 {
 		a, b, c, d = d, c, b, a
 	}
 	s.Corners = [4]raster.Point{a, b, c, d}
 	return s
 }
 
-// departure compares the widths of a character with a pattern: the mean squared difference
-// in modules, the widths being scaled to as many modules as the pattern has. growth is by how
-// many modules dark elements are too wide; first tells whether the first element is dark.
+// departure compares the widths of a character with a pattern: the squared differences in
+// modules, summed up, the widths being scaled to as many modules as the pattern has. growth is
+// by how many modules dark elements are too wide; dark tells whether the first element is.
 func departure(w []int32, pattern []int8, modules int32, growth float64, dark bool) float64 {
 	total := widthOf(w)
 	if total <= 0 {

@@ -94,13 +94,15 @@ func leastBox(hull []raster.Point) (best box) {
 	return best
 }
 
+// at returns a place by its parts of how far the box reaches along both axes, -1 to 1.
+func (b *box) at(u, v float64) raster.Point {
+	x, y := float64(u*b.a), float64(v*b.b)
+	return raster.Point{X: b.mid.X + float64(x*b.ux) - float64(y*b.uy), Y: b.mid.Y + float64(x*b.uy) + float64(y*b.ux)}
+}
+
 // corners of the box, clockwise as seen from where both axes point away.
-func (b *box) corners() (q [4]raster.Point) {
-	for i, s := range [4][2]float64{{-1, -1}, {1, -1}, {1, 1}, {-1, 1}} {
-		x, y := float64(s[0]*b.a), float64(s[1]*b.b)
-		q[i] = raster.Point{X: b.mid.X + float64(x*b.ux) - float64(y*b.uy), Y: b.mid.Y + float64(x*b.uy) + float64(y*b.ux)}
-	}
-	return q
+func (b *box) corners() [4]raster.Point {
+	return [4]raster.Point{b.at(-1, -1), b.at(1, -1), b.at(1, 1), b.at(-1, 1)}
 }
 
 // sampled reads the modules of a code of w×h modules that a plane maps, each as the mean of

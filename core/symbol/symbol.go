@@ -4,6 +4,7 @@
 package symbol
 
 import (
+	"math"
 	"slices"
 
 	"ricetta/core/raster"
@@ -70,6 +71,12 @@ type Options struct {
 	Only []Symbology
 	// X0 to Y1 bound the part of the picture that is looked at; all of it where X1 is 0.
 	X0, Y0, X1, Y1 int
+}
+
+// Within returns options to look for what is named, all if nothing is, in the smallest part of
+// the picture that holds a box.
+func Within(only []Symbology, x0, y0, x1, y1 float64) Options {
+	return Options{Only: only, X0: int(math.Floor(x0)), Y0: int(math.Floor(y0)), X1: int(math.Ceil(x1)), Y1: int(math.Ceil(y1))}
 }
 
 func (o *Options) wants(s ...Symbology) bool {

@@ -46,22 +46,22 @@ func specimenOf(s symbol.Symbology, rng *rand.Rand) (codeSpecimen, error) {
 	var err error
 	switch s {
 	case symbol.EAN13:
-		out.text = withCheck(fmt.Sprint(1+rng.IntN(9)) + digits(11))
+		out.text = drawn.WithCheck(fmt.Sprint(1+rng.IntN(9)) + digits(11))
 		out.code, err = drawn.EAN(out.text)
 	case symbol.UPCA:
-		out.text = withCheck(digits(11))
+		out.text = drawn.WithCheck(digits(11))
 		out.code, err = drawn.EAN("0" + out.text)
 	case symbol.EAN8:
-		out.text = withCheck(digits(7))
+		out.text = drawn.WithCheck(digits(7))
 		out.code, err = drawn.EAN(out.text)
 	case symbol.Code128:
 		out.text = word(4 + rng.IntN(9))
 		out.code, err = drawn.Code128(out.text)
 	case symbol.GS1128:
-		out.text = "01" + withCheck("0"+digits(12)) + "10" + digits(6)
+		out.text = "01" + drawn.WithCheck("0"+digits(12)) + "10" + digits(6)
 		out.code, err = drawn.Code128(drawn.FNC1 + out.text)
 	case symbol.ITF14:
-		out.text = withCheck(digits(13))
+		out.text = drawn.WithCheck(digits(13))
 		out.code, err = drawn.ITF(out.text)
 	case symbol.Code39:
 		out.text = word(4 + rng.IntN(5))
@@ -76,18 +76,6 @@ func specimenOf(s symbol.Symbology, rng *rand.Rand) (codeSpecimen, error) {
 		err = fmt.Errorf("no encoder for %s", s)
 	}
 	return out, err
-}
-
-func withCheck(digits string) string {
-	sum := 0
-	for i, d := range digits {
-		n := int(d - '0')
-		if (len(digits)-i)%2 == 1 {
-			n *= 3
-		}
-		sum += n
-	}
-	return digits + string(rune('0'+(10-sum%10)%10))
 }
 
 // scene is a picture of 1280×960 with a code on a label somewhere, at any angle, on a ground

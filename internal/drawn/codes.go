@@ -40,6 +40,19 @@ func codeOf(img image.Image, linear bool) *Code {
 	return c
 }
 
+// WithCheck appends the check digit of the GS1 General Specifications 7.9.1.
+func WithCheck(digits string) string {
+	sum := 0
+	for i, d := range digits {
+		n := int(d - '0')
+		if (len(digits)-i)%2 == 1 {
+			n *= 3
+		}
+		sum += n
+	}
+	return digits + string(rune('0'+(10-sum%10)%10))
+}
+
 // EAN returns an EAN-13 or EAN-8; without their check digit it is added.
 func EAN(digits string) (*Code, error) {
 	b, err := ean.Encode(digits)
