@@ -6,7 +6,6 @@ package source
 import (
 	"context"
 	"errors"
-	"fmt"
 	"time"
 
 	"ricetta/core/raster"
@@ -105,14 +104,4 @@ func (b *Belt) Run(ctx context.Context) {
 func (b *Belt) Count() (count, next int64) {
 	count = b.count()
 	return count, b.every - count%b.every
-}
-
-func (c Config) String() string {
-	switch {
-	case c.Folder != nil:
-		return "pictures in " + c.Folder.Path
-	case c.HTTP != nil:
-		return fmt.Sprintf("pictures from %s", c.HTTP.shown())
-	}
-	return "no source"
 }

@@ -103,14 +103,30 @@ func (s *Station) Use(p *inspect.Plan) error {
 	runner := p.NewRunner()
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	runner.Calibrate(s.scale())
-	runner.Order(s.order)
 	if s.status == Running && s.runner.Plan().Recipe.Product != p.Recipe.Product {
 		return errors.New("the station is running another product; stop it first")
 	}
-	s.runner = runner
-	s.changed()
+	s.run(runner)
 	return nil
+}
+
+// run lets a runner judge the items from now on, by the station's scale and order. It needs
+// the lock.
+func (s *Station) run(r *inspect.Runner) {
+	r.Calibrate(s.scale())
+	r.Order(s.order)
+	s.runner = r
+	s.changed()
+}
+
+// again does so with another runner of the same plan: the one before may be judging still. It
+// needs the lock.
+func (s *Station) again() {
+	if s.runner == nil {
+		s.changed()
+		return
+	}
+	s.run(s.runner.Plan().NewRunner())
 }
 
 // Calibrate tells how the pixels of the station's pictures lie in the world; nil takes what
@@ -128,13 +144,7 @@ func (s *Station) Calibrate(c *raster.Calibration) error {
 		return errors.New("the station is running; stop it before its scale is changed")
 	}
 	s.calibration = c
-	if s.runner != nil {
-		runner := s.runner.Plan().NewRunner()
-		runner.Calibrate(s.scale())
-		runner.Order(s.order)
-		s.runner = runner
-	}
-	s.changed()
+	s.again()
 	return nil
 }
 
@@ -144,13 +154,7 @@ func (s *Station) Order(o check.Order) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	s.order = o
-	if s.runner != nil {
-		runner := s.runner.Plan().NewRunner()
-		runner.Calibrate(s.scale())
-		runner.Order(o)
-		s.runner = runner
-	}
-	s.changed()
+	s.again()
 }
 
 // scale needs the lock.

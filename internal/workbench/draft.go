@@ -492,5 +492,6 @@ func (b *Book) Delete(k Key) error {
 		return err
 	}
 	delete(b.folders, k)
+	delete(b.states, k)
 	return nil
 }
