@@ -34,6 +34,9 @@ func TestRootsAndExp(t *testing.T) {
 		assert.InEpsilon(t, math.Exp(x), Exp(x), 1e-14, "exp %v", x)
 	}
 	assert.Equal(t, 0.0, Cbrt(0))
+	for _, x := range []float64{1e-300, 1e-9, 0.3, 0.999, 1, 1.001, 2, 77, 1e18} {
+		assert.InDelta(t, math.Log(x), Log(x), 1e-14*max(1, math.Abs(math.Log(x))), "log %v", x)
+	}
 	assert.Equal(t, 1.0, Exp(0))
 }
 

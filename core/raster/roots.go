@@ -41,3 +41,19 @@ func Exp(x float64) float64 {
 	}
 	return math.Ldexp(sum, int(k))
 }
+
+// Log returns the natural logarithm of x > 0, good to a few units in the last place.
+func Log(x float64) float64 {
+	m, e := math.Frexp(x)
+	if m < math.Sqrt2/2 {
+		m, e = m+m, e-1
+	}
+	// ln m = 2 artanh z with |z| ≤ 0.172.
+	z := (m - 1) / (m + 1)
+	zz := float64(z * z)
+	sum := 0.0
+	for n := 21.0; n >= 1; n -= 2 {
+		sum = float64(sum*zz) + 1/n
+	}
+	return float64(2*float64(z*sum)) + float64(float64(e)*math.Ln2)
+}

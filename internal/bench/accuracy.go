@@ -20,7 +20,7 @@ func printAccuracy(w io.Writer, only string) error {
 	for _, part := range []struct {
 		name  string
 		print func(io.Writer) error
-	}{{"tins", tinAccuracy}, {"datums", datumAccuracy}, {"counts", countAccuracy}, {"measures", measureAccuracy}, {"looks", lookAccuracy}, {"colors", colorAccuracy}, {"codes", codeAccuracy}} {
+	}{{"tins", tinAccuracy}, {"datums", datumAccuracy}, {"counts", countAccuracy}, {"measures", measureAccuracy}, {"looks", lookAccuracy}, {"colors", colorAccuracy}, {"codes", codeAccuracy}, {"texts", textAccuracy}} {
 		if only != "" && part.name != only {
 			continue
 		}

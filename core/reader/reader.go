@@ -1,0 +1,257 @@
+package reader
+
+import (
+	"slices"
+	"strings"
+
+	"ricetta/core/raster"
+)
+
+// Letter is a character read.
+type Letter struct {
+	Rune rune
+	Sure float64         // 0 to 1: how probable it is where it is clearest
+	Box  [4]raster.Point // where it lies, from its upper left clockwise as one reads
+}
+
+// Text is a line read.
+type Text struct {
+	Line    Line
+	Light   bool    // light print on dark
+	Plain   string  // what it says by itself
+	Sure    float64 // 0 to 1: how probable it is that it says just that
+	Letters []Letter
+
+	// Steered is the most probable text that is allowed, with how probable it is; without a
+	// rule for what may be printed, or where nothing allowed is near, it is empty.
+	Steered     string
+	SteeredSure float64
+}
+
+// Polarity says how print and ground differ.
+type Polarity string
+
+// Print may be dark, light or either.
+const (
+	Either    Polarity = ""
+	DarkPrint Polarity = "dark"
+	LightInk  Polarity = "light"
+)
+
+// Options say what to read.
+type Options struct {
+	Search
+	Polarity Polarity
+	Most     int   // lines at most
+	Rule     *Rule // what may be printed on a line; nil for anything
+}
+
+// Reader reads lines. It keeps its room from picture to picture and is not safe for concurrent
+// use.
+type Reader struct {
+	finder  finder
+	strip   Strip
+	forward forward
+	chances chances
+	search  search
+	kept    []Text
+}
+
+// enough is how sure a reading is after which no other is tried.
+const enough = 0.9
+
+// Read reads the lines of a region from the top down.
+func (r *Reader) Read(g *raster.Gray, o Options) []Text {
+	most := max(o.Most, 1)
+	r.kept = r.kept[:0]
+	lines := r.finder.find(g, o.Search)
+	for _, l := range lines[:min(len(lines), most+3)] {
+		t := r.try(g, l.Line, o)
+		if t.Plain == "" || t.Sure < 1e-4 && len(r.kept) > 0 {
+			continue
+		}
+		r.kept = append(r.kept, t)
+		if most == 1 && t.Sure >= enough {
+			break
+		}
+	}
+	// With more lines than asked for, those count that are read best.
+	for len(r.kept) > most {
+		worst := 0
+		for i := range r.kept {
+			if rank(&r.kept[i]) <= rank(&r.kept[worst]) {
+				worst = i
+			}
+		}
+		r.kept = slices.Delete(r.kept, worst, worst+1)
+	}
+	down := o.On
+	slices.SortStableFunc(r.kept, func(a, b Text) int {
+		x, y := below(down, o.Region.Turn, a.Line), below(down, o.Region.Turn, b.Line)
+		switch {
+		case x < y:
+			return -1
+		case x > y:
+			return 1
+		}
+		return 0
+	})
+	return r.kept
+}
+
+// rank prefers lines read surely, and among them those with something on them.
+func rank(t *Text) float64 {
+	n := float64(len(t.Letters))
+	return t.Sure * n / (n + 1)
+}
+
+// below is how far down a line lies, as the region lies.
+func below(t raster.Transform, turn float64, l Line) float64 {
+	sin, cos := raster.SinCos(turn + t.Angle())
+	x, y := (l.From.X+l.To.X)/2, (l.From.Y+l.To.Y)/2
+	return float64(y*cos) - float64(x*sin)
+}
+
+// try reads a line as it was found, and unless it is sure, a little otherwise: of the other
+// tone, higher, lower.
+func (r *Reader) try(g *raster.Gray, l Line, o Options) Text {
+	light := o.Polarity == LightInk
+	if o.Polarity == Either {
+		light = r.looksLight(g, l)
+	}
+	best := r.ReadLine(g, l, light, o.Rule)
+	if best.Sure >= enough {
+		return best
+	}
+	better := func(l Line, light bool) {
+		if best.Sure >= enough {
+			return
+		}
+		if t := r.ReadLine(g, l, light, o.Rule); t.Sure > best.Sure {
+			best = t
+		}
+	}
+	if o.Polarity == Either {
+		better(l, !light)
+	}
+	for _, k := range [2]float64{1.2, 0.83} {
+		other := l
+		other.Height = float64(other.Height * k)
+		better(other, best.Light)
+	}
+	return best
+}
+
+// looksLight reports whether the line is rather light on dark: what is less is print.
+func (r *Reader) looksLight(g *raster.Gray, l Line) bool {
+	r.strip.Take(g, l, false)
+	over := 0
+	n := 0
+	// Ground was set to 32; ink lies far from it, to the side where less is.
+	for y := stripHeight/2 - capital/2; y < stripHeight/2+capital/2; y++ {
+		for x := stripMargin; x < r.strip.W-stripMargin; x++ {
+			d := int(r.strip.Pix[y*r.strip.W+x]) - 32
+			over += d * d * d / 64
+			n++
+		}
+	}
+	return over < 0
+}
+
+// ReadLine reads a line that lies where it is said to.
+func (r *Reader) ReadLine(g *raster.Gray, l Line, light bool, rule *Rule) Text {
+	r.strip.Take(g, l, light)
+	n := network1()
+	r.forward.run(n, &r.strip)
+	r.chances.of(r.forward.scores, r.forward.steps, len(characters)+1)
+	t := Text{Line: l, Light: light}
+	text, sure := r.plain()
+	t.Plain, t.Sure = wordsOf(text), raster.Exp(max(sure, -700))
+	t.Letters = r.letters(text, l)
+	if rule != nil {
+		if steered, _, ok := r.search.best(&r.chances, rule); ok && len(steered) > 0 {
+			chance := sure
+			if !slices.Equal(steered, text) {
+				chance = r.chances.probable(steered)
+			}
+			t.Steered, t.SteeredSure = wordsOf(steered), raster.Exp(max(chance, -700))
+		}
+	}
+	return t
+}
+
+// plain is the most probable text, and the logarithm of how probable.
+func (r *Reader) plain() ([]int16, float64) {
+	text := r.chances.greedy()
+	sure := r.chances.probable(text)
+	if sure > -0.05 { // nothing else can be more probable
+		return text, sure
+	}
+	if other, _, ok := r.search.best(&r.chances, nil); ok && !slices.Equal(other, text) {
+		if s := r.chances.probable(other); s > sure {
+			return other, s
+		}
+	}
+	return text, sure
+}
+
+// Chance is how probable it is, 0 to 1, that the line read last says a text.
+func (r *Reader) Chance(text string) float64 {
+	classes := make([]int16, 0, len(text))
+	for _, c := range text {
+		i := slices.Index(characters, c)
+		if i < 0 {
+			return 0
+		}
+		classes = append(classes, int16(i+1))
+	}
+	return raster.Exp(max(r.chances.probable(classes), -700))
+}
+
+func wordsOf(classes []int16) string {
+	var b strings.Builder
+	for _, k := range classes {
+		b.WriteRune(characters[k-1])
+	}
+	return strings.TrimSpace(b.String())
+}
+
+// letters says where the characters lie: between the middles of the gaps to their neighbors,
+// no wider than a wide character.
+func (r *Reader) letters(text []int16, l Line) []Letter {
+	spans := r.chances.spans(text)
+	var out []Letter
+	dx, dy := l.To.X-l.From.X, l.To.Y-l.From.Y
+	n := max(raster.Hypot(dx, dy), 1e-9)
+	up := raster.Point{X: float64(dy / n * l.Height * 0.62), Y: float64(-dx / n * l.Height * 0.62)}
+	columns := func(i int) (from, to float64) {
+		const half = 5.0 // columns from its steps to the border of a character
+		s := spans[i]
+		from, to = float64(2*s.from)-half, float64(2*s.to)+half
+		if i > 0 {
+			from = max(from, float64(spans[i-1].to+s.from))
+		}
+		if i+1 < len(spans) {
+			to = min(to, float64(s.to+spans[i+1].from))
+		}
+		return from, max(to, from+2)
+	}
+	for i, k := range text {
+		if spans[i].from < 0 {
+			continue
+		}
+		from, to := columns(i)
+		a, b := r.strip.Place(from), r.strip.Place(to)
+		out = append(out, Letter{
+			Rune: characters[k-1], Sure: raster.Exp(spans[i].sure),
+			Box: [4]raster.Point{{X: a.X + up.X, Y: a.Y + up.Y}, {X: b.X + up.X, Y: b.Y + up.Y}, {X: b.X - up.X, Y: b.Y - up.Y}, {X: a.X - up.X, Y: a.Y - up.Y}},
+		})
+	}
+	for len(out) > 0 && out[0].Rune == ' ' {
+		out = out[1:]
+	}
+	for len(out) > 0 && out[len(out)-1].Rune == ' ' {
+		out = out[:len(out)-1]
+	}
+	return out
+}

@@ -1,0 +1,157 @@
+package reader
+
+import (
+	"math"
+
+	"ricetta/core/raster"
+)
+
+// Line is where a line of text lies in a picture: its middle from its left end to its right
+// end as one reads it, and how high its capitals are. All in pixels.
+type Line struct {
+	From, To raster.Point
+	Height   float64
+}
+
+const (
+	stripHeight  = 32   // rows of a strip
+	capital      = 18   // rows that a capital takes in it, in its middle
+	stripMargin  = 8    // columns before and after the line
+	longestStrip = 1024 // columns
+	reachStrip   = 28   // columns to either side over which tone and contrast are taken
+)
+
+// Strip is a line made level: stripHeight rows of W columns, the ground about 18 and full ink
+// about 90 of 127, whatever its light and contrast were.
+type Strip struct {
+	W   int
+	Pix []uint8
+
+	// scale and origin lead from a column back to the place along the line.
+	perColumn float64
+	line      Line
+
+	raw      []uint16 // tones in sixteenths
+	sum, sqr []int64  // of a column
+}
+
+// Place is where a column of the strip lies in the picture, on the middle of the line.
+func (s *Strip) Place(column float64) raster.Point {
+	along := float64((column - stripMargin) * s.perColumn)
+	dx, dy := s.line.To.X-s.line.From.X, s.line.To.Y-s.line.From.Y
+	n := math.Sqrt(float64(dx*dx) + float64(dy*dy))
+	if n == 0 {
+		return s.line.From
+	}
+	return raster.Point{X: s.line.From.X + float64(dx/n*along), Y: s.line.From.Y + float64(dy/n*along)}
+}
+
+// Take makes a line of a picture level. Light print on dark ground is taken as its negative.
+// A line longer than some 60 times its height is pressed together.
+func (s *Strip) Take(g *raster.Gray, l Line, light bool) {
+	s.line = l
+	dx, dy := l.To.X-l.From.X, l.To.Y-l.From.Y
+	n := math.Sqrt(float64(dx*dx) + float64(dy*dy))
+	if n > 0 {
+		dx, dy = dx/n, dy/n
+	} else {
+		dx, dy = 1, 0
+	}
+	across := l.Height / capital
+	along := across
+	w := int(n/along+0.5) + 2*stripMargin
+	if w > longestStrip {
+		w = longestStrip
+		along = n / (longestStrip - 2*stripMargin)
+	}
+	s.W, s.perColumn = w, along
+	if cap(s.raw) < w*stripHeight {
+		s.raw, s.Pix = make([]uint16, w*stripHeight), make([]uint8, w*stripHeight)
+		s.sum, s.sqr = make([]int64, w), make([]int64, w)
+	}
+	s.raw, s.Pix, s.sum, s.sqr = s.raw[:w*stripHeight], s.Pix[:w*stripHeight], s.sum[:w], s.sqr[:w]
+	s.sample(g, dx, dy, along, across, light)
+	s.level()
+}
+
+// sample fills raw: each value the mean of so many places that no pixel under it is left out.
+func (s *Strip) sample(g *raster.Gray, dx, dy, along, across float64, light bool) {
+	n := min(max(int(math.Ceil(max(along, across))), 1), 6)
+	part := 1 / float64(n)
+	stepX, stepY := float64(dx*along), float64(dy*along)    // of a column
+	downX, downY := -float64(dy*across), float64(dx*across) // of a row
+	for y := range stripHeight {
+		for x := range s.W {
+			sum := 0.0
+			for j := range n {
+				v := float64(y) + float64((float64(j)+0.5)*part) - stripHeight/2
+				for i := range n {
+					u := float64(x) + float64((float64(i)+0.5)*part) - stripMargin
+					px := s.line.From.X + float64(stepX*u) + float64(downX*v)
+					py := s.line.From.Y + float64(stepY*u) + float64(downY*v)
+					sum += inside(g, px-0.5, py-0.5)
+				}
+			}
+			tone := uint16(float64(sum*float64(part*part*16)) + 0.5)
+			if light {
+				tone = 255*16 - min(tone, 255*16)
+			}
+			s.raw[y*s.W+x] = tone
+		}
+	}
+}
+
+// inside is the tone at a place, that of the nearest border outside of the picture.
+func inside(g *raster.Gray, x, y float64) float64 {
+	x, y = min(max(x, 0), float64(g.W-1)), min(max(y, 0), float64(g.H-1))
+	x0, y0 := int(x), int(y)
+	fx, fy := x-float64(x0), y-float64(y0)
+	x1, y1 := min(x0+1, g.W-1), min(y0+1, g.H-1)
+	a, b := g.Pix[y0*g.Stride:], g.Pix[y1*g.Stride:]
+	top := float64(a[x0]) + float64(fx*(float64(a[x1])-float64(a[x0])))
+	low := float64(b[x0]) + float64(fx*(float64(b[x1])-float64(b[x0])))
+	return top + float64(fy*(low-top))
+}
+
+// level makes of raw what the network reads: how much darker than the mean of its
+// surroundings a place is, in standard deviations.
+func (s *Strip) level() {
+	var all, allSqr int64
+	for x := range s.W {
+		var a, b int64
+		for y := range stripHeight {
+			v := int64(s.raw[y*s.W+x])
+			a += v
+			b += v * v
+		}
+		s.sum[x], s.sqr[x] = a, b
+		all += a
+		allSqr += b
+	}
+	variance := func(sum, sqr, n int64) float64 { return float64(sqr*n-sum*sum) / float64(n*n) }
+	const least = 24 * 24 // 1.5 gray values
+	floor := max(variance(all, allSqr, int64(s.W*stripHeight))/4, least)
+	var a, b int64
+	for x := range min(reachStrip, s.W) {
+		a += s.sum[x]
+		b += s.sqr[x]
+	}
+	for x := range s.W {
+		if in := x + reachStrip; in < s.W {
+			a += s.sum[in]
+			b += s.sqr[in]
+		}
+		if out := x - reachStrip - 1; out >= 0 {
+			a -= s.sum[out]
+			b -= s.sqr[out]
+		}
+		n := int64(min(x+reachStrip, s.W-1)-max(x-reachStrip, 0)+1) * stripHeight
+		mean := float64(a) / float64(n)
+		gain := 28 / math.Sqrt(max(variance(a, b, n), floor))
+		for y := range stripHeight {
+			i := y*s.W + x
+			v := 32.5 + float64((mean-float64(s.raw[i]))*gain)
+			s.Pix[i] = uint8(min(max(v, 0), 127))
+		}
+	}
+}
