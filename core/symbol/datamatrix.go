@@ -70,28 +70,35 @@ func decodeMatrix(g *grid) (m message, ok bool) {
 	words := placedMatrix(inner, s.data+s.checks)
 	each := s.checks / s.blocks
 	var data []byte
-	blocks := make([][]byte, s.blocks)
+	blocks := make([]bundle, s.blocks)
+	put := func(b, word int) {
+		blocks[b].words, blocks[b].right = append(blocks[b].words, word), append(blocks[b].right, words[word])
+	}
 	// Codewords go round the blocks; in the largest symbol the last two are a data codeword
 	// shorter.
-	for i, w := range words[:s.data] {
-		blocks[i%s.blocks] = append(blocks[i%s.blocks], w)
+	for i := range s.data {
+		put(i%s.blocks, i)
 	}
-	for i, w := range words[s.data:] {
+	for i := range s.checks {
 		b := i % s.blocks
 		if s.rows == 144 {
 			b = (i + 8) % s.blocks
 		}
-		blocks[b] = append(blocks[b], w)
+		put(b, s.data+i)
 	}
-	for _, b := range blocks {
-		n, ok := matrixField.correct(b, each, nil)
+	for i := range blocks {
+		b := &blocks[i]
+		b.checks = each
+		n, ok := matrixField.correct(b.right, each, nil)
 		if !ok {
 			return m, false
 		}
+		b.wrong = n
 		m.corrected += n
 	}
+	m.blocks = blocks
 	for i := range s.data {
-		data = append(data, blocks[i%s.blocks][i/s.blocks])
+		data = append(data, blocks[i%s.blocks].right[i/s.blocks])
 	}
 	m.text, m.gs1, ok = matrixText(data)
 	return m, ok

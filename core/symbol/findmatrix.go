@@ -300,7 +300,7 @@ func (r *matrixReader) readQuad(g *raster.Gray, q [4]raster.Point, inverse bool)
 			continue
 		}
 		if m, ok := decodeMatrix(grid); ok && m.text != "" {
-			return Symbol{Symbology: DataMatrix, Text: m.text, GS1: m.gs1, Corners: corners, Corrected: m.corrected}, true
+			return Symbol{Symbology: DataMatrix, Text: m.text, GS1: m.gs1, Corners: corners, Corrected: m.corrected, Columns: t.size.cols, Rows: t.size.rows, Inverse: inverse}, true
 		}
 	}
 	return Symbol{}, false

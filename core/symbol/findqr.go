@@ -329,7 +329,7 @@ func (r *qrReader) readVersion(g *raster.Gray, a, b, c raster.Point, version int
 			continue
 		}
 		if m, ok := decodeQR(grid); ok && m.text != "" {
-			return Symbol{Symbology: QR, Text: m.text, GS1: m.gs1, Corrected: m.corrected, Corners: [4]raster.Point{p.at(0, 0), p.at(1, 0), p.at(1, 1), p.at(0, 1)}}, true
+			return Symbol{Symbology: QR, Text: m.text, GS1: m.gs1, Corrected: m.corrected, Columns: n, Rows: n, Inverse: inverse, Mirrored: m.mirrored, Corners: [4]raster.Point{p.at(0, 0), p.at(1, 0), p.at(1, 1), p.at(0, 1)}}, true
 		}
 	}
 	return Symbol{}, false

@@ -28,4 +28,15 @@ type message struct {
 	text      string
 	gs1       bool
 	corrected int
+	mirrored  bool
+	blocks    []bundle
+}
+
+// bundle is codewords that are corrected together.
+type bundle struct {
+	words  []int // their numbers in the symbol
+	right  []byte
+	wrong  int // so many were corrected
+	checks int // check codewords
+	guard  int // of these, so many only to find errors
 }

@@ -202,7 +202,35 @@ func decodeQR(g *grid) (m message, ok bool) {
 	if m, ok = decodeQRAs(g); ok {
 		return m, true
 	}
-	return decodeQRAs(g.transposed())
+	m, ok = decodeQRAs(g.transposed())
+	m.mirrored = true
+	return m, ok
+}
+
+// qrPlaces are the modules of the codewords in the order of their bits, eight a codeword:
+// they run up and down in columns two modules wide, from the lower right.
+func qrPlaces(version int) [][2]int {
+	size := 17 + 4*version
+	reserved := qrReserved(version)
+	var out [][2]int
+	for right := size - 1; right > 0; right -= 2 {
+		if right == 6 {
+			right--
+		}
+		up := (right+1)&2 == 0
+		for i := range size {
+			y := i
+			if up {
+				y = size - 1 - i
+			}
+			for _, x := range [2]int{right, right - 1} {
+				if !reserved.at(x, y) {
+					out = append(out, [2]int{x, y})
+				}
+			}
+		}
+	}
+	return out[:len(out)&^7]
 }
 
 func decodeQRAs(g *grid) (m message, ok bool) {
@@ -214,34 +242,16 @@ func decodeQRAs(g *grid) (m message, ok bool) {
 	if !ok {
 		return m, false
 	}
-	// Codewords run up and down in columns two modules wide, from the lower right.
-	reserved := qrReserved(version)
 	total := qrModules(version) / 8
 	words := make([]byte, 0, total)
-	v, n := byte(0), 0
-	for right := g.w - 1; right > 0; right -= 2 {
-		if right == 6 {
-			right--
+	v := byte(0)
+	for i, at := range qrPlaces(version) {
+		v <<= 1
+		if g.at(at[0], at[1]) != qrMask(mask, at[0], at[1]) {
+			v |= 1
 		}
-		up := (right+1)&2 == 0
-		for i := range g.h {
-			y := i
-			if up {
-				y = g.h - 1 - i
-			}
-			for _, x := range [2]int{right, right - 1} {
-				if reserved.at(x, y) {
-					continue
-				}
-				v <<= 1
-				if g.at(x, y) != qrMask(mask, x, y) {
-					v |= 1
-				}
-				if n++; n == 8 {
-					words = append(words, v)
-					v, n = 0, 0
-				}
-			}
+		if i%8 == 7 {
+			words = append(words, v)
 		}
 	}
 	if len(words) != total {
@@ -250,33 +260,52 @@ func decodeQRAs(g *grid) (m message, ok bool) {
 	checks, count := qrChecks[level][version-1], qrBlocks[level][version-1]
 	short := total/count - checks
 	long := total % count // so many blocks, the last ones, have a codeword more
-	blocks := make([][]byte, count)
+	blocks := make([]bundle, count)
 	at := 0
+	put := func(b int) {
+		blocks[b].words, blocks[b].right = append(blocks[b].words, at), append(blocks[b].right, words[at])
+		at++
+	}
 	for i := range short + 1 {
 		for b := range blocks {
 			if i < short || b >= count-long {
-				blocks[b] = append(blocks[b], words[at])
-				at++
+				put(b)
 			}
 		}
 	}
 	for range checks {
 		for b := range blocks {
-			blocks[b] = append(blocks[b], words[at])
-			at++
+			put(b)
 		}
 	}
 	var data []byte
-	for _, b := range blocks {
-		n, ok := qrField.correct(b, checks, nil)
+	for i := range blocks {
+		b := &blocks[i]
+		b.checks, b.guard = checks, qrGuard(version, level)
+		n, ok := qrField.correct(b.right, checks, nil)
 		if !ok {
 			return m, false
 		}
+		b.wrong = n
 		m.corrected += n
-		data = append(data, b[:len(b)-checks]...)
+		data = append(data, b.right[:len(b.right)-checks]...)
 	}
+	m.blocks = blocks
 	m.text, m.gs1, ok = qrText(data, version)
 	return m, ok
+}
+
+// qrGuard is how many check codewords of the smallest symbols only find errors (table 9).
+func qrGuard(version, level int) int {
+	switch {
+	case version == 1 && level == 0:
+		return 3
+	case version == 1 && level == 1, version == 2 && level == 0:
+		return 2
+	case version == 1, version == 3 && level == 0:
+		return 1
+	}
+	return 0
 }
 
 const qrAlphanumeric = "0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZ $%*+-./:"

@@ -47,6 +47,10 @@ type Symbol struct {
 	// Lines is on how many scan lines of a linear code it was read alike; Corrected is how many
 	// codewords of a matrix code had to be corrected.
 	Lines, Corrected int
+	// Columns and Rows are the modules of a matrix code, 0 for a linear one. Inverse is set
+	// where it is light on dark, Mirrored where it is seen from behind.
+	Columns, Rows     int
+	Inverse, Mirrored bool
 }
 
 // Center returns the middle of the code.
