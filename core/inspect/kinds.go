@@ -34,6 +34,9 @@ var Kinds = recipe.Kinds{
 	measure.Circle,
 	measure.Rim,
 	print.Code,
+	print.Text,
+	print.Grading,
+	print.Agree,
 	Rule,
 }
 

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"strconv"
 	"strings"
 
 	"ricetta/core/check"
@@ -12,7 +13,7 @@ import (
 
 // ExpectSettings say what a text must be. Without any of them every text will do.
 type ExpectSettings struct {
-	Expect  string `json:"expect,omitempty" jsonschema:"maxLength=2000" jsonschema_description:"What it must say. {lot} stands for the lot of the order, {expiry} for its expiry, and so on; {gs} for the separator of GS1 codes; {{ for a brace"`
+	Expect  string `json:"expect,omitempty" jsonschema:"maxLength=2000" jsonschema_description:"What it must say. {lot} stands for the lot of the order, {expiry} for its expiry, and so on. {expiry:dd.MM.yyyy} writes a day of the order (2027-03-31) in that form, {date+18m:MM/yy} the day of production and 18 months more (d w m y), {DATE:dd MMM} in capitals. {gs} is the separator of GS1 codes, {{ a brace"`
 	Pattern string `json:"pattern,omitempty" jsonschema:"maxLength=500" jsonschema_description:"A regular expression (RE2) that it must match as a whole, as in [A-Z]{2}[0-9]{6}"`
 }
 
@@ -23,10 +24,75 @@ type expected struct {
 	source  string
 }
 
-// piece is a fixed text, or the name of one of the order's values.
+// piece is a fixed text, or the name of one of the order's values. A value that is a day may
+// be moved and written in a form.
 type piece struct {
-	text  string
-	order bool
+	text   string
+	order  bool
+	shifts []shift
+	form   []dateField
+	upper  bool
+}
+
+// valuePattern is what stands between braces: a name, by how much the day moves, its form.
+var valuePattern = regexp.MustCompile(`^([A-Za-z][A-Za-z0-9_]*)((?:[+-][0-9]{1,4}[dwmy])*)(?::(.+))?$`)
+
+// DefaultForm is how a day is written where only its move is said: as ISO 8601.
+const defaultForm = "yyyy-MM-dd"
+
+func pieceOf(inside string) (piece, error) {
+	m := valuePattern.FindStringSubmatch(inside)
+	if m == nil {
+		return piece{}, fmt.Errorf("expect: {%s} is no value of the order; write {lot}, {expiry:dd.MM.yyyy} or {date+18m:MM/yy}", inside)
+	}
+	p := piece{text: m[1], order: true}
+	for rest := m[2]; rest != ""; {
+		end := strings.IndexAny(rest, "dwmy")
+		n, err := strconv.Atoi(rest[:end])
+		if err != nil {
+			return piece{}, fmt.Errorf("expect: %s in {%s}: %w", rest[:end], inside, err)
+		}
+		p.shifts = append(p.shifts, shift{n, rest[end]})
+		rest = rest[end+1:]
+	}
+	form := m[3]
+	if form == "" && len(p.shifts) > 0 {
+		form = defaultForm
+	}
+	if form == "" {
+		return p, nil
+	}
+	var err error
+	if p.form, err = parseDate(form); err != nil {
+		return piece{}, fmt.Errorf("expect: %w", err)
+	}
+	if p.upper = p.text == strings.ToUpper(p.text); p.upper {
+		p.text = strings.ToLower(p.text)
+	}
+	return p, nil
+}
+
+// value is what the piece says of an order.
+func (p *piece) value(o check.Order) (string, error) {
+	v, known := o[p.text]
+	if !known {
+		return "", fmt.Errorf("the order says nothing of %s; give it with the order, or take {%s} out of expect", p.text, p.text)
+	}
+	if p.form == nil {
+		return v, nil
+	}
+	day, err := parseCivil(strings.TrimSpace(v))
+	if err != nil {
+		return "", fmt.Errorf("%s of the order: %w", p.text, err)
+	}
+	for _, s := range p.shifts {
+		day = day.after(s)
+	}
+	v = day.format(p.form)
+	if p.upper {
+		v = strings.ToUpper(v)
+	}
+	return v, nil
 }
 
 func (s *ExpectSettings) ready() (*expected, error) {
@@ -60,7 +126,11 @@ func (s *ExpectSettings) ready() (*expected, error) {
 		if rest = after; name == "gs" {
 			e.pieces = append(e.pieces, piece{text: "\x1d"})
 		} else {
-			e.pieces = append(e.pieces, piece{text: name, order: true})
+			p, err := pieceOf(name)
+			if err != nil {
+				return nil, err
+			}
+			e.pieces = append(e.pieces, p)
 		}
 	}
 	return e, nil
@@ -81,9 +151,9 @@ func (e *expected) text(o check.Order) (text string, ok bool, err error) {
 			b.WriteString(p.text)
 			continue
 		}
-		v, known := o[p.text]
-		if !known {
-			return "", true, fmt.Errorf("the order says nothing of %s; give it with the order, or take {%s} out of expect", p.text, p.text)
+		v, err := p.value(o)
+		if err != nil {
+			return "", true, err
 		}
 		b.WriteString(v)
 	}

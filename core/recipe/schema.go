@@ -37,7 +37,9 @@ func (k Kinds) Names() []string {
 }
 
 // IsLogic reports whether a kind judges findings and not the picture.
-func IsLogic(kindName string) bool { return strings.HasPrefix(kindName, "logic.") }
+func IsLogic(kindName string) bool {
+	return strings.HasPrefix(kindName, "logic.") || kindName == "print.agree"
+}
 
 // Patterns of the names in a recipe.
 const (

@@ -40,6 +40,8 @@ var examples = map[string]example{
 	"measure.circle":    {"{id: outer, kind: measure.circle, unit: mm, region: {ring: [640, 470, 240, 360]}, polarity: to_dark}", [4]float64{180, 90, 1100, 850}, aRoll},
 	"measure.rim":       {"{id: rim, kind: measure.rim, unit: mm, region: {ring: [640, 470, 240, 360]}, polarity: to_dark, height: 4}", [4]float64{180, 90, 1100, 850}, aRoll},
 	"print.code":        {"{id: code, kind: print.code, region: {rect: [300, 385, 384, 172]}, symbologies: [data-matrix], pattern: '01[0-9]{14}17[0-9]{6}10L[0-9]{4}'}", [4]float64{440, 350, 740, 590}, aStick},
+	"print.grade":       {"{id: quality, kind: print.grade, region: {rect: [570, 405, 134, 130]}, symbologies: [data-matrix], white: 250}", [4]float64{440, 350, 740, 590}, aStick},
+	"print.text":        {"{id: date, kind: print.text, region: {rect: [420, 426, 164, 42]}, pattern: '[0-9]{2}\\.[0-9]{2}\\.[0-9]{2}'}", [4]float64{400, 390, 660, 540}, aStick},
 }
 
 // hints say what the settings do not: how to use a kind well.
@@ -66,5 +68,18 @@ var hints = map[string]string{
 	"print.code": "At any angle, light on dark as well, several in a region. Linear codes must read alike on two scan lines or more, have their quiet zones and their check " +
 		"digits; matrix codes are mended by their check codewords. Leave a light margin round a code as its standard says. The element strings of a GS1 code " +
 		"are texts of their own, dates as in 2027-12-31, so that rules can ask `code.lot == order.lot`.",
+	"print.text": "No font is taught. Draw the region with some ground round the print, and as small as how it lies allows: other print and frames in it may be taken for the " +
+		"line. Capitals 14 pixels high and more are read well; the least are 10. What is expected steers the reading between characters that look alike, such as 0 and O, " +
+		"but only where the plain reading itself was in doubt: `plain` always tells what stands there by itself.\n\n" +
+		"`expect` may take days of the order and move them: `{date+18m:MM/yy}` is 18 months after the order's `date`, as month and year. `d` day, `w` week, `m` month, `y` year; a " +
+		"month after January 31st is the last of February. The form is that of Unicode Technical Standard 35: `d dd` day, `M MM MMM MMMM` month (Mar, March), `yy yyyy` year, `D DDD` day of " +
+		"the year, `w ww` week and `YYYY` its year as in ISO 8601, `e` day of the week from Monday; other letters stand between single quotes. The name in capitals, `{DATE:MMM}`, writes MAR. " +
+		"A station gives `date` itself, by its own calendar, where the order does not.",
+	"print.grade": "Linear codes after ISO/IEC 15416: ten scan lines, every parameter of each, and the mean of what the lines get. Matrix codes after ISO/IEC 15415: contrast, modulation and " +
+		"reflectance margin by codeword, fixed patterns, axial and grid nonuniformity, unused error correction; the lowest decides. Set `white` to the gray value of a white reference, " +
+		"and use the light that the standard of the code asks for: then grades follow those of a verifier closely enough to watch a printer by. They are no certificate. A module needs five " +
+		"pixels and more; with fewer, as in this picture, the grade says more of the camera than of the print. A limit on `grade`, as `{least: 1.5}`, makes it a check.",
+	"print.agree": "A text of a check, as `label.text`, or a value of the order, as `order.lot`. What is compared is what `part`, `pattern`, `from` and `length` leave of it, in this order. With " +
+		"`day` both may be days in forms of their own; the dates of GS1 codes come as in 2027-12-31 and need none.",
 	"logic.rule": "See [Rules](recipe.md#rules).",
 }

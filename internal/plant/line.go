@@ -41,7 +41,7 @@ func Lines() []LineConfig {
 		{"line1-top", "Tins, top view", "line1", "Line 1", 1001, 300, Rates{Missing: 0.012, Swapped: 0.008, Reversed: 0.008, NoTin: 0.005, Turned: 0.008}, Tins},
 		{"line2-top", "Tins, top view", "line2", "Line 2", 2002, 240, Rates{Missing: 0.03, Swapped: 0.016, Reversed: 0.02, NoTin: 0.006, Turned: 0.02}, Tins},
 		{"line3-top", "Watercolor trays", "line3", "Line 3", 3003, 60, Rates{PanMissing: 0.012, PansSwapped: 0.008, BrushMissing: 0.012, TrayTurned: 0.008, Nothing: 0.004}, Trays},
-		{"line4-top", "Glue sticks", "line4", "Line 4", 4004, 60, Rates{CapMissing: 0.01, CapRaised: 0.02, CodeScratched: 0.01, Nothing: 0.004}, Sticks},
+		{"line4-top", "Glue sticks", "line4", "Line 4", 4004, 60, Rates{CapMissing: 0.01, CapRaised: 0.02, CodeScratched: 0.008, DateMissing: 0.005, DateWrong: 0.005, DateSmeared: 0.005, LotWrong: 0.005, Nothing: 0.004}, Sticks},
 		{"line5-top", "Masking tape", "line5", "Line 5", 5005, 60, Rates{Bump: 0.012, Notch: 0.012, Nothing: 0.004}, Rolls},
 	}
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/boombuler/barcode/datamatrix"
 
 	"ricetta/core/raster"
+	"ricetta/internal/drawn"
 )
 
 // A glue stick lies on its side, its cap to the right. Numbers are pixels.
@@ -19,6 +20,17 @@ const (
 	soundGap       = 10.0 // between body and cap
 	codeX, codeY   = 392, 50
 	codeModule     = 3
+
+	// The best-before date and the lot are printed by ink jet on the label, one below the other.
+	dateX, dateY = 224, 62 // middle of the left end of the first line
+	lineStep     = 40
+	printCap     = 17.0
+)
+
+// What is printed beside the code, and what by a printer that was not changed over.
+const (
+	stickDate, wrongDate = "31.12.27", "30.06.26"
+	stickLot, wrongLot   = "L4711", "L4117"
 )
 
 // What the code of every stick says: article, expiry, lot.
@@ -68,9 +80,8 @@ func drawStick(_ *camera, p Piece) sprite {
 		sin, cos := raster.SinCos(turn)
 		s.fill(&paint, ellipse(rim+160+26*cos, rim+85+26*sin, 24, 10, turn), pale)
 	}
-	for i, w := range []float64{150, 110, 130} {
-		s.fill(&paint, at(230, 42+float64(i)*32, w, 17, 4), pale)
-	}
+	s.fill(&paint, at(dateX-16, codeY-14, 168, 94, 4), rgb{226, 224, 212})
+	s.printed(p)
 	s.fill(&paint, at(codeX-6, codeY-6, 72, 72, 2), rgb{240, 238, 230})
 	for _, m := range stickModules() {
 		x, y := rim+codeX+3+float64(m.X*codeModule), rim+codeY+3+float64(m.Y*codeModule)
@@ -99,3 +110,36 @@ func drawStick(_ *camera, p Piece) sprite {
 	}
 	return s
 }
+
+// printed prints date and lot as an ink jet of seven nozzles does.
+func (s sprite) printed(p Piece) {
+	rng := rand.New(rand.NewPCG(p.seed, 8))
+	date, lot := stickDate, stickLot
+	switch p.Defect {
+	case DateMissing:
+		date = ""
+	case DateWrong:
+		date = wrongDate
+	case LotWrong:
+		lot = wrongLot
+	}
+	for i, text := range []string{date, lot} {
+		ink := dotFace().Letter(text, drawn.Lettering{Cap: printCap, Dot: 1.25, Scatter: 0.07}, rng)
+		if p.Defect == DateSmeared && i == 0 {
+			ink.Smear(printCap)
+			ink.Smear(printCap * 0.7)
+		}
+		left, top := rim+dateX-int(ink.Begin()), rim+dateY+i*lineStep-int(ink.Base-ink.Cap/2)
+		for y := range ink.H {
+			for x, a := range ink.Row(y) {
+				o := (top+y)*s.Stride + left + x
+				for k, plane := range [3][]uint8{s.R, s.G, s.B} {
+					tone := [3]int{34, 36, 46}[k]
+					plane[o] = uint8(int(plane[o]) + (tone-int(plane[o]))*int(a)/255)
+				}
+			}
+		}
+	}
+}
+
+var dotFace = sync.OnceValue(drawn.DotFace)

@@ -28,6 +28,10 @@ const (
 	CapRaised  Defect = "cap raised"
 	// The code on the label cannot be read any more.
 	CodeScratched Defect = "code scratched"
+	DateMissing   Defect = "date missing"
+	DateWrong     Defect = "wrong date"
+	DateSmeared   Defect = "date smeared"
+	LotWrong      Defect = "wrong lot"
 
 	Bump  Defect = "bump in the rim"
 	Notch Defect = "notch in the rim"
@@ -38,7 +42,8 @@ const (
 // Defects lists them all, the good first.
 var Defects = []Defect{
 	Good, Missing, Swapped, Reversed, NoTin, Turned, PanMissing, PansSwapped, BrushMissing, TrayTurned,
-	CapMissing, CapRaised, CodeScratched, Bump, Notch, Nothing,
+	CapMissing, CapRaised, CodeScratched,
+	DateMissing, DateWrong, DateSmeared, LotWrong, Bump, Notch, Nothing,
 }
 
 // Route returns where a tin with this defect belongs.

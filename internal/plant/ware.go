@@ -17,7 +17,7 @@ func init() { // not in the declaration: cameras know wares, and wares cameras
 	wares = map[string]ware{
 		Tins:   {makeTin, (*camera).pack},
 		Trays:  {lying(1, fillTray, PanMissing, PansSwapped, BrushMissing, TrayTurned, Nothing), (*camera).packTray},
-		Sticks: {lying(2, fillStick, CapMissing, CapRaised, Nothing, CodeScratched), drawStick},
+		Sticks: {lying(2, fillStick, CapMissing, CapRaised, Nothing, CodeScratched, DateMissing, DateWrong, DateSmeared, LotWrong), drawStick},
 		Rolls:  {lying(40, fillRoll, Bump, Notch, Nothing), drawRoll},
 	}
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"sync"
 	"time"
 
@@ -46,6 +47,7 @@ type Station struct {
 	// calibration is what was found after the station was built in; nil where nobody looked.
 	calibration *raster.Calibration
 	order       check.Order
+	day         string // that the runner goes by
 	status      Status
 	why         string
 	since       time.Time
@@ -114,7 +116,8 @@ func (s *Station) Use(p *inspect.Plan) error {
 // the lock.
 func (s *Station) run(r *inspect.Runner) {
 	r.Calibrate(s.scale())
-	r.Order(s.order)
+	s.day = s.parts.Clock().Format(time.DateOnly)
+	r.Order(s.dated())
 	s.runner = r
 	s.changed()
 }
@@ -155,6 +158,19 @@ func (s *Station) Order(o check.Order) {
 	defer s.mu.Unlock()
 	s.order = o
 	s.again()
+}
+
+// dated is the order with the day of production, by the clock here where nobody said another.
+// It needs the lock.
+func (s *Station) dated() check.Order {
+	out := maps.Clone(s.order)
+	if out == nil {
+		out = check.Order{}
+	}
+	if _, said := out["date"]; !said {
+		out["date"] = s.day
+	}
+	return out
 }
 
 // scale needs the lock.
@@ -280,6 +296,9 @@ func (s *Station) trigger(a Action) {
 		Seq: a.Seq, Count: a.At, Time: s.parts.Clock(), Route: recipe.Reject,
 	}
 	if s.runner != nil {
+		if it.Time.Format(time.DateOnly) != s.day { // midnight: what is expected of dates has changed
+			s.again()
+		}
 		r := s.runner.Plan().Recipe
 		it.Product, it.Revision = r.Product, r.Revision
 	}

@@ -61,11 +61,12 @@ function arrowHead(points: number[][], size: number): string {
   return `M${bx - ux + uy * 0.5} ${by - uy - ux * 0.5}L${bx} ${by}L${bx - ux - uy * 0.5} ${by - uy + ux * 0.5}`;
 }
 
-/** A number or a word in the middle of its mark: which spot it is, what is there. */
+/** A number or a word in the middle of its mark: which spot it is, what is there. Above an
+ * open line, which it would cover. */
 function MarkLabel({ mark, light, unit }: { mark: Mark; light: string; unit: number }) {
   const n = mark.points.length || 1;
   const x = mark.points.reduce((sum, p) => sum + (p[0] ?? 0), 0) / n;
-  const y = mark.points.reduce((sum, p) => sum + (p[1] ?? 0), 0) / n;
+  const y = mark.points.reduce((sum, p) => sum + (p[1] ?? 0), 0) / n - (mark.shape === "line" ? 11 * unit : 0);
   return (
     <text x={x} y={y} fontSize={15 * unit} fill={light} stroke="#000" strokeOpacity="0.7" strokeWidth={3 * unit} paintOrder="stroke" textAnchor="middle" dominantBaseline="central" fontFamily="var(--font-sans)">
       {mark.label}
