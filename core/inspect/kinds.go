@@ -35,6 +35,7 @@ var Kinds = recipe.Kinds{
 	measure.Rim,
 	print.Code,
 	print.Text,
+	print.Quality,
 	print.Grading,
 	print.Agree,
 	Rule,

@@ -20,7 +20,17 @@ type TextSettings struct {
 	Ink    reader.Polarity `json:"ink,omitempty" jsonschema:"enum=dark,enum=light" jsonschema_description:"Whether the print is darker or lighter than its ground; either where it is left open"`
 	Spaces bool            `json:"spaces,omitempty" jsonschema_description:"Spaces count in the comparison; without it they are left out of both texts"`
 	Doubt  float64         `json:"doubt,omitempty" jsonschema:"minimum=0,maximum=100,default=20,title=%" jsonschema_description:"How near to the plain reading, as a part of its probability, what is expected must come to be read instead: 0 for O, 1 for l. 100 takes the plain reading always"`
+	Taught []Taught        `json:"taught,omitempty" jsonschema:"maxItems=20" jsonschema_description:"For odd print: lines of it in picture files of the recipe. Then only the characters on them are read, by how they look there"`
 	ExpectSettings
+}
+
+// Files implements check.Files.
+func (s *TextSettings) Files() []string {
+	var out []string
+	for _, t := range s.Taught {
+		out = append(out, t.File)
+	}
+	return out
 }
 
 // Validate implements check.Validator.
@@ -56,17 +66,25 @@ var Text = check.Define(check.Kind{
 	Texts: []check.Named{{Name: "text", Doc: "What it says, lines one below the other"}, {Name: "plain", Doc: "What it says by itself, before what is expected was looked at"}},
 }, func() TextSettings { return TextSettings{Lines: 1, Turn: 15, Doubt: 20} }, teachText)
 
-func teachText(_ *check.Teaching, s *TextSettings) (check.Taught, error) {
+func teachText(t *check.Teaching, s *TextSettings) (check.Taught, error) {
 	e, err := s.ready()
 	if err != nil {
 		return nil, err
 	}
-	return &text{s: *s, expected: e}, nil
+	out := &text{s: *s, expected: e}
+	if len(s.Taught) > 0 {
+		out.glyphs = new(glyphs)
+		if err := out.glyphs.learnAll(t, s.Taught); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
 }
 
 type text struct {
 	s        TextSettings
 	expected *expected
+	glyphs   *glyphs // nil where nothing was taught
 }
 
 func (t *text) NewJudge() check.Judge { return &textJudge{text: t} }
@@ -74,6 +92,7 @@ func (t *text) NewJudge() check.Judge { return &textJudge{text: t} }
 type textJudge struct {
 	*text
 	reader reader.Reader
+	strip  reader.Strip
 
 	rule   *reader.Rule // for what is expected of the order ruled
 	ruled  string
@@ -96,6 +115,9 @@ func (j *textJudge) Judge(in *check.Input, out *check.Finding) {
 		Search: reader.Search{Region: j.s.Region, On: in.On, Turn: j.s.Turn, Height: float64(j.s.Height * in.On.Size())},
 		Most:   max(j.s.Lines, 1), Polarity: j.s.Ink, Rule: j.ruleFor(want, fixed),
 	})
+	if j.glyphs != nil {
+		lines = j.byGlyphs(in, lines)
+	}
 	if len(lines) == 0 {
 		out.Read("confidence", "%", 0)
 		out.Fail("no text is read")
@@ -122,6 +144,21 @@ func (j *textJudge) Judge(in *check.Input, out *check.Finding) {
 	default:
 		out.Fail("reads " + shown(said) + ", which is not as in " + j.expected.source)
 	}
+}
+
+// byGlyphs reads the lines anew, with the taught characters.
+func (j *textJudge) byGlyphs(in *check.Input, lines []reader.Text) []reader.Text {
+	out := lines[:0]
+	for _, l := range lines {
+		// As large as it was taught, where the item is as large.
+		line := l.Line
+		line.Height = float64(j.glyphs.height * in.On.Size())
+		j.strip.Take(in.Gray, line.Longer(line.Height), j.glyphs.light)
+		if t := j.glyphs.say(&j.strip, j.glyphs.read(&j.strip), l.Line, j.glyphs.light); t.Plain != "" {
+			out = append(out, t)
+		}
+	}
+	return out
 }
 
 // ruleFor is what a line may say: one of those expected, or the pattern.

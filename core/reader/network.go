@@ -244,7 +244,7 @@ func (f *forward) run(n *network, s *Strip) {
 
 // first takes the strip; its patches are laid out one after the other.
 func (f *forward) first(l *layer, s *Strip, to *plane) {
-	h := stripHeight / l.down
+	h := StripHeight / l.down
 	to.shape(s.W, h, l.out, 1, 1)
 	size := 4 * l.fours
 	need := (s.W+4)*size + 64
@@ -260,7 +260,7 @@ func (f *forward) first(l *layer, s *Strip, to *plane) {
 				sy := y*l.down + j - 1
 				for i := range l.kw {
 					v, sx := uint8(0), x+i-1
-					if sy >= 0 && sy < stripHeight && sx >= 0 && sx < s.W {
+					if sy >= 0 && sy < StripHeight && sx >= 0 && sx < s.W {
 						v = s.Pix[sy*s.W+sx]
 					}
 					patch[j*l.kw+i] = v

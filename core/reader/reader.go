@@ -148,7 +148,7 @@ func (r *Reader) looksLight(g *raster.Gray, l Line) bool {
 	over := 0
 	n := 0
 	// Ground was set to 32; ink lies far from it, to the side where less is.
-	for y := stripHeight/2 - capital/2; y < stripHeight/2+capital/2; y++ {
+	for y := StripHeight/2 - capital/2; y < StripHeight/2+capital/2; y++ {
 		for x := stripMargin; x < r.strip.W-stripMargin; x++ {
 			d := int(r.strip.Pix[y*r.strip.W+x]) - 32
 			over += d * d * d / 64
@@ -178,6 +178,33 @@ func (r *Reader) ReadLine(g *raster.Gray, l Line, light bool, rule *Rule) Text {
 		}
 	}
 	return t
+}
+
+// Align says from which column of the strip of a line to which each character of a text lies
+// that is known to stand there; false where it cannot.
+func (r *Reader) Align(g *raster.Gray, l Line, light bool, text string) ([][2]int, bool) {
+	r.ReadLine(g, l, light, nil)
+	classes := make([]int16, 0, len(text))
+	for _, c := range text {
+		i := slices.Index(characters, c)
+		if i < 0 {
+			return nil, false
+		}
+		classes = append(classes, int16(i+1))
+	}
+	if r.chances.probable(classes) < float64(len(classes))*leastLog/2 {
+		return nil, false
+	}
+	spans := r.chances.spans(classes)
+	out := make([][2]int, len(spans))
+	for i := range spans {
+		if spans[i].from < 0 {
+			return nil, false
+		}
+		from, to := columnsOf(spans, i)
+		out[i] = [2]int{max(int(from), 0), min(int(to+0.5), r.strip.W)}
+	}
+	return out, true
 }
 
 // plain is the most probable text, and the logarithm of how probable.
@@ -224,23 +251,11 @@ func (r *Reader) letters(text []int16, l Line) []Letter {
 	dx, dy := l.To.X-l.From.X, l.To.Y-l.From.Y
 	n := max(raster.Hypot(dx, dy), 1e-9)
 	up := raster.Point{X: float64(dy / n * l.Height * 0.62), Y: float64(-dx / n * l.Height * 0.62)}
-	columns := func(i int) (from, to float64) {
-		const half = 5.0 // columns from its steps to the border of a character
-		s := spans[i]
-		from, to = float64(2*s.from)-half, float64(2*s.to)+half
-		if i > 0 {
-			from = max(from, float64(spans[i-1].to+s.from))
-		}
-		if i+1 < len(spans) {
-			to = min(to, float64(s.to+spans[i+1].from))
-		}
-		return from, max(to, from+2)
-	}
 	for i, k := range text {
 		if spans[i].from < 0 {
 			continue
 		}
-		from, to := columns(i)
+		from, to := columnsOf(spans, i)
 		a, b := r.strip.Place(from), r.strip.Place(to)
 		out = append(out, Letter{
 			Rune: characters[k-1], Sure: raster.Exp(spans[i].sure),
@@ -254,4 +269,18 @@ func (r *Reader) letters(text []int16, l Line) []Letter {
 		out = out[:len(out)-1]
 	}
 	return out
+}
+
+// columnsOf is from where to where a character reaches on the strip.
+func columnsOf(spans []span, i int) (from, to float64) {
+	const half = 5 // columns from its steps to the border of a character
+	s := spans[i]
+	from, to = float64(2*s.from-half), float64(2*s.to+half)
+	if i > 0 {
+		from = max(from, float64(spans[i-1].to+s.from))
+	}
+	if i+1 < len(spans) {
+		to = min(to, float64(s.to+spans[i+1].from))
+	}
+	return from, max(to, from+2)
 }

@@ -13,15 +13,17 @@ type Line struct {
 	Height   float64
 }
 
+// StripHeight is how many rows a strip has.
+const StripHeight = 32
+
 const (
-	stripHeight  = 32   // rows of a strip
 	capital      = 18   // rows that a capital takes in it, in its middle
 	stripMargin  = 8    // columns before and after the line
 	longestStrip = 1024 // columns
 	reachStrip   = 28   // columns to either side over which tone and contrast are taken
 )
 
-// Strip is a line made level: stripHeight rows of W columns, the ground about 18 and full ink
+// Strip is a line made level: StripHeight rows of W columns, the ground about 18 and full ink
 // about 90 of 127, whatever its light and contrast were.
 type Strip struct {
 	W   int
@@ -65,11 +67,11 @@ func (s *Strip) Take(g *raster.Gray, l Line, light bool) {
 		along = n / (longestStrip - 2*stripMargin)
 	}
 	s.W, s.perColumn = w, along
-	if cap(s.raw) < w*stripHeight {
-		s.raw, s.Pix = make([]uint16, w*stripHeight), make([]uint8, w*stripHeight)
+	if cap(s.raw) < w*StripHeight {
+		s.raw, s.Pix = make([]uint16, w*StripHeight), make([]uint8, w*StripHeight)
 		s.sum, s.sqr = make([]int64, w), make([]int64, w)
 	}
-	s.raw, s.Pix, s.sum, s.sqr = s.raw[:w*stripHeight], s.Pix[:w*stripHeight], s.sum[:w], s.sqr[:w]
+	s.raw, s.Pix, s.sum, s.sqr = s.raw[:w*StripHeight], s.Pix[:w*StripHeight], s.sum[:w], s.sqr[:w]
 	s.sample(g, dx, dy, along, across, light)
 	s.level()
 }
@@ -80,11 +82,11 @@ func (s *Strip) sample(g *raster.Gray, dx, dy, along, across float64, light bool
 	part := 1 / float64(n)
 	stepX, stepY := float64(dx*along), float64(dy*along)    // of a column
 	downX, downY := -float64(dy*across), float64(dx*across) // of a row
-	for y := range stripHeight {
+	for y := range StripHeight {
 		for x := range s.W {
 			sum := 0.0
 			for j := range n {
-				v := float64(y) + float64((float64(j)+0.5)*part) - stripHeight/2
+				v := float64(y) + float64((float64(j)+0.5)*part) - StripHeight/2
 				for i := range n {
 					u := float64(x) + float64((float64(i)+0.5)*part) - stripMargin
 					px := s.line.From.X + float64(stepX*u) + float64(downX*v)
@@ -119,7 +121,7 @@ func (s *Strip) level() {
 	var all, allSqr int64
 	for x := range s.W {
 		var a, b int64
-		for y := range stripHeight {
+		for y := range StripHeight {
 			v := int64(s.raw[y*s.W+x])
 			a += v
 			b += v * v
@@ -130,7 +132,7 @@ func (s *Strip) level() {
 	}
 	variance := func(sum, sqr, n int64) float64 { return float64(sqr*n-sum*sum) / float64(n*n) }
 	const least = 24 * 24 // 1.5 gray values
-	floor := max(variance(all, allSqr, int64(s.W*stripHeight))/4, least)
+	floor := max(variance(all, allSqr, int64(s.W*StripHeight))/4, least)
 	var a, b int64
 	for x := range min(reachStrip, s.W) {
 		a += s.sum[x]
@@ -145,13 +147,29 @@ func (s *Strip) level() {
 			a -= s.sum[out]
 			b -= s.sqr[out]
 		}
-		n := int64(min(x+reachStrip, s.W-1)-max(x-reachStrip, 0)+1) * stripHeight
+		n := int64(min(x+reachStrip, s.W-1)-max(x-reachStrip, 0)+1) * StripHeight
 		mean := float64(a) / float64(n)
 		gain := 28 / math.Sqrt(max(variance(a, b, n), floor))
-		for y := range stripHeight {
+		for y := range StripHeight {
 			i := y*s.W + x
 			v := 32.5 + float64((mean-float64(s.raw[i]))*gain)
 			s.Pix[i] = uint8(min(max(v, 0), 127))
 		}
 	}
+}
+
+// Longer is the line with so many pixels more at either end.
+func (l Line) Longer(px float64) Line {
+	dx, dy := l.To.X-l.From.X, l.To.Y-l.From.Y
+	n := max(raster.Hypot(dx, dy), 1e-9)
+	ux, uy := float64(dx/n*px), float64(dy/n*px)
+	l.From, l.To = raster.Point{X: l.From.X - ux, Y: l.From.Y - uy}, raster.Point{X: l.To.X + ux, Y: l.To.Y + uy}
+	return l
+}
+
+// Up leads from the middle of the line up, as one reads, by that part of its height.
+func (s *Strip) Up(part float64) raster.Point {
+	dx, dy := s.line.To.X-s.line.From.X, s.line.To.Y-s.line.From.Y
+	n := max(raster.Hypot(dx, dy), 1e-9)
+	return raster.Point{X: float64(dy / n * s.line.Height * part), Y: float64(-dx / n * s.line.Height * part)}
 }

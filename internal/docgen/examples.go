@@ -40,6 +40,7 @@ var examples = map[string]example{
 	"measure.circle":    {"{id: outer, kind: measure.circle, unit: mm, region: {ring: [640, 470, 240, 360]}, polarity: to_dark}", [4]float64{180, 90, 1100, 850}, aRoll},
 	"measure.rim":       {"{id: rim, kind: measure.rim, unit: mm, region: {ring: [640, 470, 240, 360]}, polarity: to_dark, height: 4}", [4]float64{180, 90, 1100, 850}, aRoll},
 	"print.code":        {"{id: code, kind: print.code, region: {rect: [300, 385, 384, 172]}, symbologies: [data-matrix], pattern: '01[0-9]{14}17[0-9]{6}10L[0-9]{4}'}", [4]float64{440, 350, 740, 590}, aStick},
+	"print.quality":     {"{id: print, kind: print.quality, region: {rect: [420, 466, 164, 44]}, text: L4711}", [4]float64{400, 390, 660, 540}, aStick},
 	"print.grade":       {"{id: quality, kind: print.grade, region: {rect: [570, 405, 134, 130]}, symbologies: [data-matrix], white: 250}", [4]float64{440, 350, 740, 590}, aStick},
 	"print.text":        {"{id: date, kind: print.text, region: {rect: [420, 426, 164, 42]}, pattern: '[0-9]{2}\\.[0-9]{2}\\.[0-9]{2}'}", [4]float64{400, 390, 660, 540}, aStick},
 }
@@ -75,6 +76,9 @@ var hints = map[string]string{
 		"month after January 31st is the last of February. The form is that of Unicode Technical Standard 35: `d dd` day, `M MM MMM MMMM` month (Mar, March), `yy yyyy` year, `D DDD` day of " +
 		"the year, `w ww` week and `YYYY` its year as in ISO 8601, `e` day of the week from Monday; other letters stand between single quotes. The name in capitals, `{DATE:MMM}`, writes MAR. " +
 		"A station gives `date` itself, by its own calendar, where the order does not.",
+	"print.quality": "Teach it on good print: the characters of the line on the reference picture, and under `taught` lines with those it lacks, as pictures of the recipe's folder. " +
+		"A character is *missing* where next to nothing of it is there, *broken* where it lacks ink, *smeared* where there is ink beside it, *wrong* where another one stands. " +
+		"`broken` and `smeared` say how much is let pass; sound print lacks nothing, and has nothing beside it.",
 	"print.grade": "Linear codes after ISO/IEC 15416: ten scan lines, every parameter of each, and the mean of what the lines get. Matrix codes after ISO/IEC 15415: contrast, modulation and " +
 		"reflectance margin by codeword, fixed patterns, axial and grid nonuniformity, unused error correction; the lowest decides. Set `white` to the gray value of a white reference, " +
 		"and use the light that the standard of the code asks for: then grades follow those of a verifier closely enough to watch a printer by. They are no certificate. A module needs five " +
