@@ -29,14 +29,15 @@ func TestTextsAgree(t *testing.T) {
 	}
 	order := check.Order{"lot": "L4712", "expiry": "2027-12"}
 	lot := print.Source{Of: "label.text", Pattern: `LOT (\w+)`}
+	const exact = true
 	for _, tc := range []struct {
 		a, b    print.Source
-		exact   bool
+		cased   bool
 		outcome check.Outcome
 		say     string
 	}{
 		{lot, print.Source{Of: "code.text", Part: "lot"}, false, check.OK, "both say l4711"},
-		{lot, print.Source{Of: "code.text", Part: "10"}, true, check.Failed, "label.text says l4711, code.text says L4711"},
+		{lot, print.Source{Of: "code.text", Part: "10"}, exact, check.Failed, "label.text says l4711, code.text says L4711"},
 		{lot, print.Source{Of: "order.lot"}, false, check.Failed, "order.lot says L4712"},
 		{print.Source{Of: "label.text", Pattern: `EXP (.*)`, Day: "dd.MM.yy"}, print.Source{Of: "code.expiry"}, false, check.OK, "both say 2027-12-31"},
 		{print.Source{Of: "label.text", From: 15, Day: "dd.MM.yy"}, print.Source{Of: "order.expiry"}, false, check.OK, "2027-12-31"},
@@ -49,7 +50,7 @@ func TestTextsAgree(t *testing.T) {
 		{print.Source{Of: "away.text"}, lot, false, check.NotJudged, "away.text was not read"},
 		{print.Source{Of: "order.price"}, lot, false, check.Fault, "has no price"},
 	} {
-		s := print.AgreeSettings{First: tc.a, Second: tc.b, Case: tc.exact}
+		s := print.AgreeSettings{First: tc.a, Second: tc.b, Case: tc.cased}
 		require.NoError(t, s.Validate())
 		taught, err := print.Agree.Teach(&check.Teaching{Expressions: anyExpression{}}, &s)
 		require.NoError(t, err)

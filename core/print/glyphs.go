@@ -22,7 +22,7 @@ type Taught struct {
 type glyph struct {
 	char rune
 	w    int
-	pix  []float64 // rows of w, ink 1, ground 0 and less
+	pix  []float64 // glyphRows rows of w, ink 1, ground 0 and less
 	mean float64
 	norm float64 // of pix less mean
 	ink  float64 // sum of what is ink
@@ -39,6 +39,7 @@ type glyphs struct {
 const (
 	groundTone, inkTone = 20.0, 96.0 // of a strip
 	slack               = 3          // rows that a character may lie higher or lower
+	glyphRows           = reader.StripHeight - 2*slack
 )
 
 // inkOf is how much ink a value of a strip is.
@@ -101,7 +102,7 @@ func (f *glyphs) learn(r *reader.Reader, g *raster.Gray, l reader.Text, text str
 func glyphOf(s *reader.Strip, c rune, from, to int) glyph {
 	from, to = max(from-1, 0), min(to+1, s.W)
 	out := glyph{char: c, w: to - from}
-	for y := range reader.StripHeight {
+	for y := slack; y < reader.StripHeight-slack; y++ {
 		for x := from; x < to; x++ {
 			v := inkOf(s.Pix[y*s.W+x])
 			out.pix = append(out.pix, v)
@@ -153,11 +154,48 @@ func (f *glyphs) of(c rune) []int {
 	return out
 }
 
+// inked is a strip as glyphs are matched with it: its ink, and the sums and squares of its
+// columns to the left of each, for every shift of the rows.
+type inked struct {
+	*reader.Strip
+	ink        []float64
+	sums, sqrs [2*slack + 1][]float64
+}
+
+func (k *inked) take(s *reader.Strip) *inked {
+	k.Strip = s
+	k.ink = k.ink[:0]
+	for _, v := range s.Pix {
+		k.ink = append(k.ink, inkOf(v))
+	}
+	for d := range k.sums {
+		k.sums[d], k.sqrs[d] = append(k.sums[d][:0], 0), append(k.sqrs[d][:0], 0)
+		sum, sqr := 0.0, 0.0
+		for x := range s.W {
+			for y := d; y < d+glyphRows; y++ {
+				v := k.ink[y*s.W+x]
+				sum += v
+				sqr += float64(v * v)
+			}
+			k.sums[d], k.sqrs[d] = append(k.sums[d], sum), append(k.sqrs[d], sqr)
+		}
+	}
+	return k
+}
+
 // match is how well a glyph fits a strip with its left side at a column: the correlation, at
 // the row shift where it is best.
-func (k *glyph) match(s *reader.Strip, x int) (score float64, shift int) {
+func (k *glyph) match(s *inked, x int) (score float64, shift int) {
 	score = -1
-	for d := -slack; d <= slack; d++ {
+	for d := -slack; d <= slack; d += 2 {
+		if v := k.correlation(s, x, d); v > score {
+			score, shift = v, d
+		}
+	}
+	for _, d := range [2]int{shift - 1, shift + 1} {
+		if d < -slack || d > slack {
+			continue
+		}
 		if v := k.correlation(s, x, d); v > score {
 			score, shift = v, d
 		}
@@ -165,28 +203,23 @@ func (k *glyph) match(s *reader.Strip, x int) (score float64, shift int) {
 	return score, shift
 }
 
-func (k *glyph) correlation(s *reader.Strip, x, shift int) float64 {
-	var sum, sqr, dot float64
-	n := 0.0
-	for y := range reader.StripHeight {
-		sy := min(max(y+shift, 0), reader.StripHeight-1)
-		row := s.Pix[sy*s.W:]
-		for i := range k.w {
-			sx := x + i
-			v := 0.0
-			if sx >= 0 && sx < s.W {
-				v = inkOf(row[sx])
-			}
-			t := k.pix[y*k.w+i]
-			sum += v
-			sqr += float64(v * v)
-			dot += float64(v * t)
-			n++
-		}
-	}
-	spread := sqr - float64(sum*sum)/n
-	if spread < float64(0.01*n) || k.norm == 0 {
+func (k *glyph) correlation(s *inked, x, shift int) float64 {
+	if x < 0 || x+k.w > s.W || k.norm == 0 {
 		return 0
+	}
+	d := shift + slack
+	n := float64(k.w * glyphRows)
+	sum, sqr := s.sums[d][x+k.w]-s.sums[d][x], s.sqrs[d][x+k.w]-s.sqrs[d][x]
+	spread := sqr - float64(sum*sum)/n
+	if spread < float64(0.01*n) {
+		return 0
+	}
+	dot := 0.0
+	for y := range glyphRows {
+		row := s.ink[(y+d)*s.W+x:][:k.w]
+		for i, t := range k.pix[y*k.w:][:k.w] {
+			dot += float64(row[i] * t)
+		}
 	}
 	return (dot - float64(sum*k.mean)) / float64(math.Sqrt(spread)*k.norm)
 }
@@ -201,8 +234,18 @@ type lain struct {
 
 // lay finds the places of characters along a strip: those at which they fit best, in their
 // order, about as far apart as they were taught.
-func (f *glyphs) lay(s *reader.Strip, chars []rune) ([]lain, bool) {
+func (f *glyphs) lay(s *inked, chars []rune) ([]lain, bool) {
 	n, w := len(chars), s.W
+	scores := make([][]float64, len(f.all)) // of the glyphs that are asked for
+	scoreOf := func(g int) []float64 {
+		if scores[g] == nil {
+			scores[g] = make([]float64, w)
+			for x := range w {
+				scores[g][x], _ = f.all[g].match(s, x)
+			}
+		}
+		return scores[g]
+	}
 	best := make([][]float64, n) // of the first i+1 characters, the last at x
 	from := make([][]int32, n)
 	which := make([][]int16, n)
@@ -215,7 +258,7 @@ func (f *glyphs) lay(s *reader.Strip, chars []rune) ([]lain, bool) {
 		for x := range w {
 			score, k := -1.0, own[0]
 			for _, g := range own {
-				if v, _ := f.all[g].match(s, x); v > score {
+				if v := scoreOf(g)[x]; v > score {
 					score, k = v, g
 				}
 			}
@@ -233,7 +276,7 @@ func (f *glyphs) lay(s *reader.Strip, chars []rune) ([]lain, bool) {
 				case gap < -4:
 					continue
 				case gap > 6:
-					cost = min(0.012*(gap-6), 0.25) // a space
+					cost = min(float64(0.012*(gap-6)), 0.25) // a space
 				case gap < 0:
 					cost = float64(0.03 * -gap)
 				}
@@ -272,24 +315,21 @@ func (f *glyphs) lay(s *reader.Strip, chars []rune) ([]lain, bool) {
 
 // damage is which part of a glyph's ink is missing at a place, and how much is too much: farther
 // from its ink than a stroke's border may lie.
-func (k *glyph) damage(s *reader.Strip, x, shift int) (missing, too float64) {
+func (k *glyph) damage(s *inked, x, shift int) (missing, too float64) {
 	core := 0.0 // ink that is missed where it is not
 	at := func(px, py int) float64 {
-		if px < 0 || px >= k.w || py < 0 || py >= reader.StripHeight {
+		if px < 0 || px >= k.w || py < 0 || py >= glyphRows {
 			return 0
 		}
 		return k.pix[py*k.w+px]
 	}
-	for y := range reader.StripHeight {
-		sy := y + shift
-		if sy < 0 || sy >= reader.StripHeight {
-			continue
-		}
+	for y := range glyphRows {
+		sy := y + shift + slack
 		for i := range k.w {
 			sx := x + i
 			v := 0.0
 			if sx >= 0 && sx < s.W {
-				v = min(max(inkOf(s.Pix[sy*s.W+sx]), 0), 1)
+				v = min(max(s.ink[sy*s.W+sx], 0), 1)
 			}
 			t := min(max(at(i, y), 0), 1)
 			near, far := t, t // the least and the most ink that a place beside has
@@ -346,7 +386,7 @@ func (f *glyphs) unknown(chars []rune) string {
 
 // read reads a strip with the taught characters alone: the sequence of them, none over another,
 // that explains most of it.
-func (f *glyphs) read(s *reader.Strip) []lain {
+func (f *glyphs) read(s *inked) []lain {
 	const (
 		least = 0.62 // what fits less is no character
 		over  = 3    // columns by which two may overlap: each was cut with a margin

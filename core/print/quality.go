@@ -84,7 +84,7 @@ func teachQuality(t *check.Teaching, s *QualitySettings) (check.Taught, error) {
 	}
 	var strip reader.Strip
 	strip.Take(t.Reference, line.Line, line.Light)
-	if laid, ok := q.glyphs.lay(&strip, []rune(even(s.Text))); ok {
+	if laid, ok := q.glyphs.lay(new(inked).take(&strip), []rune(even(s.Text))); ok {
 		for i := range laid {
 			t.Marks = append(t.Marks, check.Mark{Shape: check.Polygon, Role: check.RoleTaught, Points: q.glyphs.outline(&strip, &laid[i])})
 		}
@@ -107,6 +107,7 @@ type qualityJudge struct {
 	*quality
 	reader reader.Reader
 	strip  reader.Strip
+	inked  inked
 }
 
 var qualityColumns = []check.Column{{Name: "character", Text: true}, {Name: "state", Text: true}, {Name: "score"}, {Name: "missing"}, {Name: "beside"}}
@@ -138,7 +139,7 @@ func (j *qualityJudge) Judge(in *check.Input, out *check.Finding) {
 	}
 	// As large as it was taught, and with room beside for what was smeared or lost.
 	line.Line.Height = height
-	line.Line = line.Line.Longer(height * 2)
+	line.Line = line.Line.Longer(height + height)
 	best := -1.0
 	var laid []lain
 	for _, light := range [2]bool{line.Light, !line.Light} {
@@ -146,7 +147,7 @@ func (j *qualityJudge) Judge(in *check.Input, out *check.Finding) {
 			continue
 		}
 		j.strip.Take(in.Gray, line.Line, light)
-		if l, ok := j.glyphs.lay(&j.strip, chars); ok {
+		if l, ok := j.glyphs.lay(j.inked.take(&j.strip), chars); ok {
 			sum := 0.0
 			for i := range l {
 				sum += l[i].score
@@ -236,7 +237,7 @@ func (j *qualityJudge) other(c rune, l *lain) bool {
 			continue
 		}
 		for d := -2; d <= 2; d++ {
-			if v, _ := k.match(&j.strip, l.x+d); v > max(l.score+better, well) {
+			if v, _ := k.match(&j.inked, l.x+d); v > max(l.score+better, well) {
 				return true
 			}
 		}

@@ -93,6 +93,7 @@ type textJudge struct {
 	*text
 	reader reader.Reader
 	strip  reader.Strip
+	inked  inked
 
 	rule   *reader.Rule // for what is expected of the order ruled
 	ruled  string
@@ -154,7 +155,7 @@ func (j *textJudge) byGlyphs(in *check.Input, lines []reader.Text) []reader.Text
 		line := l.Line
 		line.Height = float64(j.glyphs.height * in.On.Size())
 		j.strip.Take(in.Gray, line.Longer(line.Height), j.glyphs.light)
-		if t := j.glyphs.say(&j.strip, j.glyphs.read(&j.strip), l.Line, j.glyphs.light); t.Plain != "" {
+		if t := j.glyphs.say(&j.strip, j.glyphs.read(j.inked.take(&j.strip)), l.Line, j.glyphs.light); t.Plain != "" {
 			out = append(out, t)
 		}
 	}

@@ -100,6 +100,9 @@ func (f *finder) take(g *raster.Gray, s Search) bool {
 	n := min(int(math.Ceil(f.scale)), 4)
 	part := 1 / float64(n)
 	t := f.toPicture
+	fw, fh := float64(f.level.W), float64(f.level.H)
+	a, b := t.Apply(raster.Point{Y: fh / 2}), t.Apply(raster.Point{X: fw, Y: fh / 2})
+	tone := tones(g, Line{From: a, To: b}, float64(fh*f.scale)/2+1)
 	for y := range f.level.H {
 		row := f.level.Row(y)
 		for x := range row {
@@ -110,7 +113,7 @@ func (f *finder) take(g *raster.Gray, s Search) bool {
 					u := float64(x) + float64((float64(i)+0.5)*part)
 					px := float64(t.A*u) - float64(t.B*v) + t.X
 					py := float64(t.B*u) + float64(t.A*v) + t.Y
-					sum += inside(g, px-0.5, py-0.5)
+					sum += tone(px, py)
 				}
 			}
 			row[x] = uint8(float64(sum*float64(part*part)) + 0.5)
@@ -229,14 +232,26 @@ func (f *finder) bands(angle float64, s Search) {
 			first = top - ground
 		}
 		r0, r1 := f.extent(p, at, ground, 0.3)
-		for r := r0; r < r1; r++ {
-			f.taken[r] = true
-		}
+		f.mark(r0, r1, true)
 		height := float64(r1 - r0)
 		if height < 5 || s.Height > 0 && (height*f.scale < 0.45*s.Height || height*f.scale > 2.2*s.Height) {
 			continue
 		}
 		f.lines = append(f.lines, f.lineOf(angle, float64(r0+r1)/2, height, 0, float64(f.level.W), top-ground))
+		// Where the ground is full of strokes too, the line is what stands out of that.
+		f.mark(r0, r1, false)
+		i0, i1 := f.extent(p, at, ground, 0.65)
+		f.mark(r0, r1, true)
+		if inner := float64(i1 - i0); inner >= 5 && inner < float64(0.6*height) {
+			f.lines = append(f.lines, f.lineOf(angle, float64(i0+i1)/2, inner, 0, float64(f.level.W), float64((top-ground)*0.9)))
+		}
+	}
+}
+
+// mark says whether rows belong to a line already.
+func (f *finder) mark(r0, r1 int, taken bool) {
+	for r := r0; r < r1; r++ {
+		f.taken[r] = taken
 	}
 }
 

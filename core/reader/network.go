@@ -14,8 +14,8 @@ import (
 var embedded []byte
 
 // network is the line reader: convolutions that bring a strip down to one row of steps, two
-// columns each, blocks that look along the row, and the characters' scores. Weights are -127
-// to 127, values 0 to 127, sums whole numbers. It was trained with that rounding (internal/train).
+// columns each, blocks that look along the row, and the characters. scores. Weights are -127
+// to 127, values 0 to 127, sums whole numbers. weights.md says how it was trained.
 type network struct {
 	convs  []layer // from the strip to the row
 	blocks []block

@@ -1,6 +1,7 @@
 package reader
 
 import (
+	"math"
 	"slices"
 	"strings"
 
@@ -57,20 +58,21 @@ type Reader struct {
 	kept    []Text
 }
 
-// enough is how sure a reading is after which no other is tried.
-const enough = 0.9
+// enough is how sure a reading is after which no other is tried, doubtful below what more
+// is tried.
+const enough, doubtful = 0.85, 0.4
 
 // Read reads the lines of a region from the top down.
 func (r *Reader) Read(g *raster.Gray, o Options) []Text {
 	most := max(o.Most, 1)
 	r.kept = r.kept[:0]
 	lines := r.finder.find(g, o.Search)
-	for _, l := range lines[:min(len(lines), most+3)] {
-		t := r.try(g, l.Line, o)
+	for i, l := range lines[:min(len(lines), most+3)] {
+		t := r.try(g, l.Line, o, i < most)
 		if t.Plain == "" || t.Sure < 1e-4 && len(r.kept) > 0 {
 			continue
 		}
-		r.kept = append(r.kept, t)
+		r.keep(t)
 		if most == 1 && t.Sure >= enough {
 			break
 		}
@@ -99,6 +101,26 @@ func (r *Reader) Read(g *raster.Gray, o Options) []Text {
 	return r.kept
 }
 
+// keep adds a text, or puts it in the place of one read less surely on the same line: a line may
+// have been found twice.
+func (r *Reader) keep(t Text) {
+	for i := range r.kept {
+		k := &r.kept[i]
+		dx, dy := k.Line.To.X-k.Line.From.X, k.Line.To.Y-k.Line.From.Y
+		n := max(raster.Hypot(dx, dy), 1e-9)
+		// How far the middle of one lies off the other.
+		x, y := (t.Line.From.X+t.Line.To.X)/2-k.Line.From.X, (t.Line.From.Y+t.Line.To.Y)/2-k.Line.From.Y
+		off := (float64(x*dy) - float64(y*dx)) / n
+		if 2*math.Abs(off) < max(t.Line.Height, k.Line.Height) {
+			if rank(&t) > rank(k) {
+				*k = t
+			}
+			return
+		}
+	}
+	r.kept = append(r.kept, t)
+}
+
 // rank prefers lines read surely, and among them those with something on them.
 func rank(t *Text) float64 {
 	n := float64(len(t.Letters))
@@ -113,8 +135,8 @@ func below(t raster.Transform, turn float64, l Line) float64 {
 }
 
 // try reads a line as it was found, and unless it is sure, a little otherwise: of the other
-// tone, higher, lower.
-func (r *Reader) try(g *raster.Gray, l Line, o Options) Text {
+// tone, higher, lower; where it is hard to read and stands out most, in more ways.
+func (r *Reader) try(g *raster.Gray, l Line, o Options, hard bool) Text {
 	light := o.Polarity == LightInk
 	if o.Polarity == Either {
 		light = r.looksLight(g, l)
@@ -138,6 +160,21 @@ func (r *Reader) try(g *raster.Gray, l Line, o Options) Text {
 		other := l
 		other.Height = float64(other.Height * k)
 		better(other, best.Light)
+	}
+	if best.Sure >= doubtful || !hard {
+		return best
+	}
+	// Hardly read at all: it may lie quite otherwise.
+	for _, k := range [2]float64{0.65, 1.5} {
+		other := l
+		other.Height = float64(other.Height * k)
+		better(other, best.Light)
+	}
+	base := best.Line
+	for _, deg := range [4]float64{-3, 3, -7, 7} {
+		if math.Abs(deg) <= o.Turn {
+			better(base.turned(deg), best.Light)
+		}
 	}
 	return best
 }

@@ -93,7 +93,7 @@ func TestLinesAndCharactersLieWhereTheyAre(t *testing.T) {
 func TestNothingIsReadWhereNothingIs(t *testing.T) {
 	var r reader.Reader
 	sure := 0
-	for k := range 60 {
+	for k := range 24 {
 		rng := rand.New(rand.NewPCG(uint64(k), 4))
 		g := plainGround(300, 90, uint8(40+3*k))
 		cloth := drawn.Cloth(uint64(k), 4, float64(k%4)*8)

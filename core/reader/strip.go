@@ -80,6 +80,7 @@ func (s *Strip) Take(g *raster.Gray, l Line, light bool) {
 func (s *Strip) sample(g *raster.Gray, dx, dy, along, across float64, light bool) {
 	n := min(max(int(math.Ceil(max(along, across))), 1), 6)
 	part := 1 / float64(n)
+	tone := tones(g, s.line.Longer(float64(across*StripHeight)), float64(across*StripHeight))
 	stepX, stepY := float64(dx*along), float64(dy*along)    // of a column
 	downX, downY := -float64(dy*across), float64(dx*across) // of a row
 	for y := range StripHeight {
@@ -91,16 +92,27 @@ func (s *Strip) sample(g *raster.Gray, dx, dy, along, across float64, light bool
 					u := float64(x) + float64((float64(i)+0.5)*part) - stripMargin
 					px := s.line.From.X + float64(stepX*u) + float64(downX*v)
 					py := s.line.From.Y + float64(stepY*u) + float64(downY*v)
-					sum += inside(g, px-0.5, py-0.5)
+					sum += tone(px, py)
 				}
 			}
-			tone := uint16(float64(sum*float64(part*part*16)) + 0.5)
+			v := uint16(float64(sum*float64(part*part*16)) + 0.5)
 			if light {
-				tone = 255*16 - min(tone, 255*16)
+				v = 255*16 - min(v, 255*16)
 			}
-			s.raw[y*s.W+x] = tone
+			s.raw[y*s.W+x] = v
 		}
 	}
+}
+
+// tones returns what tells the tone at places no farther than that from a line: quicker where
+// they all lie in the picture.
+func tones(g *raster.Gray, l Line, reach float64) func(x, y float64) float64 {
+	x0, x1 := min(l.From.X, l.To.X)-reach, max(l.From.X, l.To.X)+reach
+	y0, y1 := min(l.From.Y, l.To.Y)-reach, max(l.From.Y, l.To.Y)+reach
+	if g.Inside(x0, y0) && g.Inside(x1, y1) {
+		return g.Between
+	}
+	return func(x, y float64) float64 { return inside(g, x-0.5, y-0.5) }
 }
 
 // inside is the tone at a place, that of the nearest border outside of the picture.
@@ -164,6 +176,16 @@ func (l Line) Longer(px float64) Line {
 	n := max(raster.Hypot(dx, dy), 1e-9)
 	ux, uy := float64(dx/n*px), float64(dy/n*px)
 	l.From, l.To = raster.Point{X: l.From.X - ux, Y: l.From.Y - uy}, raster.Point{X: l.To.X + ux, Y: l.To.Y + uy}
+	return l
+}
+
+// turned is the line turned about its middle, degrees clockwise.
+func (l Line) turned(deg float64) Line {
+	sin, cos := raster.SinCos(deg)
+	x, y := (l.To.X-l.From.X)/2, (l.To.Y-l.From.Y)/2
+	mx, my := (l.To.X+l.From.X)/2, (l.To.Y+l.From.Y)/2
+	dx, dy := float64(x*cos)-float64(y*sin), float64(x*sin)+float64(y*cos)
+	l.From, l.To = raster.Point{X: mx - dx, Y: my - dy}, raster.Point{X: mx + dx, Y: my + dy}
 	return l
 }
 

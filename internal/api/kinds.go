@@ -14,6 +14,7 @@ type KindInfo struct {
 	Datum          bool           `json:"datum" required:"true"`
 	NeedsReference bool           `json:"needs_reference" required:"true"`
 	Measures       []MeasureInfo  `json:"measures" required:"true" nullable:"false"`
+	Texts          []string       `json:"texts" required:"true" nullable:"false" description:"Names of the texts that it reads"`
 	Fields         []string       `json:"fields" required:"true" nullable:"false" description:"Its settings in their order"`
 	Schema         map[string]any `json:"schema" required:"true" nullable:"false" description:"JSON Schema of its settings"`
 	Defaults       map[string]any `json:"defaults" required:"true" nullable:"false"`
@@ -35,8 +36,11 @@ type KindList struct {
 func (s *Server) listKinds(*echo.Context, *none) (*KindList, error) {
 	out := &KindList{Kinds: []KindInfo{}}
 	for _, k := range inspect.Kinds {
-		i := KindInfo{Kind: k.Name, Doc: k.Doc, Datum: k.Datum, NeedsReference: k.NeedsReference, Measures: []MeasureInfo{}}
+		i := KindInfo{Kind: k.Name, Doc: k.Doc, Datum: k.Datum, NeedsReference: k.NeedsReference, Measures: []MeasureInfo{}, Texts: []string{}}
 		i.Fields, i.Schema, i.Defaults = recipe.Form(k)
+		for _, t := range k.Texts {
+			i.Texts = append(i.Texts, t.Name)
+		}
 		for _, m := range k.Measures {
 			i.Measures = append(i.Measures, MeasureInfo{m.Name, m.Unit, m.Doc, m.Whole})
 		}

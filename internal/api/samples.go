@@ -6,6 +6,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"ricetta/core/check"
 	"ricetta/core/raster"
 	"ricetta/internal/folder"
 	"ricetta/internal/workbench"
@@ -20,11 +21,12 @@ type Sample struct {
 
 // SampleList lists samples.
 type SampleList struct {
-	Samples []Sample `json:"samples" required:"true" nullable:"false"`
+	Samples []Sample    `json:"samples" required:"true" nullable:"false"`
+	Order   check.Order `json:"order,omitempty" nullable:"false" description:"What they were packed for: lot, expiry, …"`
 }
 
 func samplesOf(s *folder.Samples) *SampleList {
-	out := &SampleList{Samples: []Sample{}}
+	out := &SampleList{Samples: []Sample{}, Order: s.Order}
 	for _, e := range s.List {
 		out.Samples = append(out.Samples, Sample{e.Picture, e.Label, e.Note})
 	}
@@ -33,6 +35,19 @@ func samplesOf(s *folder.Samples) *SampleList {
 
 func (s *Server) listSamples(_ *echo.Context, in *RecipeRequest) (*SampleList, error) {
 	list, err := s.deps.Book.Samples(in.key())
+	if err != nil {
+		return nil, err
+	}
+	return samplesOf(list), nil
+}
+
+type orderRequest struct {
+	RecipeRequest
+	Order check.Order `json:"order" required:"true" nullable:"false" description:"Names and values, as lot: L4711; days as in 2027-03-31"`
+}
+
+func (s *Server) orderOfSamples(_ *echo.Context, in *orderRequest) (*SampleList, error) {
+	list, err := s.deps.Book.OrderOfSamples(in.key(), in.Order)
 	if err != nil {
 		return nil, err
 	}

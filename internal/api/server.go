@@ -148,6 +148,7 @@ func (s *Server) recipeRoutes(r *router) {
 	handle(r, "GET", one+"/samples", rec("listSamples", "The samples", 404), s.listSamples)
 	handle(r, "POST", one+"/samples", rec("addSample", "Make a picture, the request's body or that of an item, a sample", 403, 404, 409, 413, 422), s.addSample)
 	handle(r, "POST", one+"/samples/label", rec("labelSamples", "Label samples anew", 403, 404, 422), s.labelSamples)
+	handle(r, "PUT", one+"/samples/order", rec("orderOfSamples", "Say what the samples were packed for: lot, expiry, …", 403, 404, 422), s.orderOfSamples)
 	handle(r, "POST", one+"/samples/remove", rec("removeSamples", "Remove samples with their pictures", 403, 404, 422), s.removeSamples)
 	stream(r, one+"/samples/:name/picture", png("samplePicture", "The picture of a sample"), s.samplePicture)
 	lined := func(id, summary string) operation {

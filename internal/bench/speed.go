@@ -67,6 +67,7 @@ var parts = []struct {
 	{"trial", benchTrial},
 	{"kinds", printKinds},
 	{"codes", benchCodes},
+	{"texts", benchTexts},
 	{"kernels", func(t table) error { benchKernels(t); return nil }},
 	{"store", benchStore},
 }

@@ -53,10 +53,9 @@ func TestScreenshots(t *testing.T) {
 	require.NoError(t, err)
 	shot("camera", "/stations/line5-top/camera")
 	theme("dark")
-	shot("station-dark", "/stations/line1-top")
-	theme("light")
 	do(t, ctx, chromedp.EmulateViewport(820, 1180))
-	shot("station-tablet", "/stations/line2-top")
+	shot("station-dark", "/stations/line4-top")
+	theme("light")
 
 	// What the terminal client prints, on a page of its own.
 	bin := binary(t)

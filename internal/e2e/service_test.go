@@ -393,3 +393,35 @@ func TestInspectJudgesFilesWithoutAService(t *testing.T) {
 	assert.Equal(t, 0, got.status)
 	assert.Contains(t, got.out, "is in order: 4 checks, 1 route, revision")
 }
+
+// Print from the terminal: what is wrong with a stick is named, codes are graded and reported.
+func TestPrintFromTheTerminal(t *testing.T) {
+	bin := binary(t)
+	got := call(t, bin, "inspect", "--recipe", "../../demo/recipes/glue-stick-20", "--json", "../../demo/pictures/glue-stick-20")
+	assert.Equal(t, 0, got.status, got.err)
+	reasons := map[string]string{}
+	for line := range strings.Lines(got.out) {
+		var v struct{ Picture, Route, Reason string }
+		require.NoError(t, json.Unmarshal([]byte(line), &v))
+		reasons[filepath.Base(v.Picture)] = strings.TrimSpace(v.Route + " " + v.Reason)
+	}
+	assert.Equal(t, map[string]string{
+		"good.jpg": "pass", "cap-missing.jpg": "reject cap", "cap-raised.jpg": "reject gap", "code-scratched.jpg": "reject code",
+		"date-missing.jpg": "reject date", "date-smeared.jpg": "reject sharp", "wrong-date.jpg": "reject same_date", "wrong-lot.jpg": "reject same_lot",
+	}, reasons)
+
+	pdf := filepath.Join(t.TempDir(), "grades.pdf")
+	got = call(t, bin, "grade", "--white", "240", "--pdf", pdf, "--json", "../../demo/pictures/codes")
+	assert.Equal(t, 0, got.status, got.err)
+	assert.Equal(t, 4, strings.Count(got.out, `"letter":`), "one line a code")
+	assert.Contains(t, got.out, `"letter":"A"`)
+	assert.Contains(t, got.out, `"name":"unused error correction"`)
+	report, err := os.ReadFile(pdf)
+	require.NoError(t, err)
+	assert.True(t, bytes.HasPrefix(report, []byte("%PDF-")))
+	got = call(t, bin, "grade", "../../demo/pictures/good-1.png")
+	assert.Equal(t, 1, got.status)
+	assert.Contains(t, got.out, "no code is read: grade 0, F")
+	assert.NotZero(t, call(t, bin, "grade", "--white", "10", "--black", "20", "../../demo/pictures/codes/lid-good.png").status)
+	assert.NotZero(t, call(t, bin, "grade").status)
+}

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -385,6 +386,24 @@ func TestOneItemOneRevision(t *testing.T) {
 	it = b.item(2)
 	assert.Equal(t, b.State().Revision, it.Revision)
 	assert.Equal(t, recipe.Reject, it.Route, "the next one by the new revision")
+}
+
+// The day of production is that of the clock, item by item, unless the order says another.
+func TestTheDayOfProductionIsTheClocks(t *testing.T) {
+	b := newBench(t)
+	var now atomic.Value
+	now.Store(time.Date(2026, 3, 1, 23, 59, 0, 0, time.UTC))
+	b.parts.Clock = func() time.Time { return now.Load().(time.Time) }
+	require.NoError(t, b.Use(planOf(t, lightItems+"  - {id: day, kind: logic.rule, when: 'order.date == \"2026-03-01\"'}\n")))
+	b.Advance(100)
+	assert.Equal(t, recipe.Pass, b.item(1).Route, "%s", b.item(1).Sentence)
+	now.Store(time.Date(2026, 3, 2, 0, 1, 0, 0, time.UTC))
+	b.Advance(200)
+	assert.Equal(t, recipe.Reject, b.item(2).Route, "another day has begun")
+	b.Order(check.Order{"date": "2026-03-01"})
+	b.Advance(300)
+	assert.Equal(t, recipe.Pass, b.item(3).Route, "%s", b.item(3).Sentence)
+	assert.Equal(t, check.Order{"date": "2026-03-01"}, b.State().Order)
 }
 
 // What is packed belongs to an item as its revision does; without it a recipe that asks for

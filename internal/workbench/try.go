@@ -8,6 +8,8 @@ import (
 	"slices"
 	"strings"
 
+	"ricetta/core/check"
+
 	"ricetta/core/inspect"
 	"ricetta/core/raster"
 	"ricetta/core/recipe"
@@ -117,6 +119,14 @@ func (b *Book) LabelSamples(k Key, names []string, label string) (*folder.Sample
 // RemoveSamples removes samples with their pictures, all or none.
 func (b *Book) RemoveSamples(k Key, names []string) (*folder.Samples, error) {
 	return b.changeSamples(k, func(s *folder.Samples) error { return s.Remove(names...) })
+}
+
+// OrderOfSamples says what the samples were packed for: what is tried on them is compared with it.
+func (b *Book) OrderOfSamples(k Key, o check.Order) (*folder.Samples, error) {
+	return b.changeSamples(k, func(s *folder.Samples) error {
+		s.Order = o
+		return s.Save()
+	})
 }
 
 func (b *Book) changeSamples(k Key, change func(s *folder.Samples) error) (*folder.Samples, error) {

@@ -434,6 +434,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/recipes/{product}/{role}/samples/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say what the samples were packed for: lot, expiry, … */
+        put: operations["orderOfSamples"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/recipes/{product}/{role}/samples/remove": {
         parameters: {
             query?: never;
@@ -1006,6 +1023,8 @@ export interface components {
             schema: {
                 [key: string]: unknown;
             };
+            /** @description Names of the texts that it reads */
+            texts: string[];
         };
         KindList: {
             kinds: components["schemas"]["KindInfo"][];
@@ -1120,6 +1139,10 @@ export interface components {
         };
         Order: {
             [key: string]: string;
+        };
+        OrderRequest: {
+            /** @description Names and values, as lot: L4711; days as in 2027-03-31 */
+            order: components["schemas"]["Order"];
         };
         /** @enum {string} */
         Outcome: "not_judged" | "ok" | "failed" | "fault";
@@ -1322,6 +1345,8 @@ export interface components {
             sample: string;
         };
         SampleList: {
+            /** @description What they were packed for: lot, expiry, … */
+            order?: components["schemas"]["Order"];
             samples: components["schemas"]["Sample"][];
         };
         SaveRequest: {
@@ -3132,6 +3157,71 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["LabelRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SampleList"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    orderOfSamples: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["OrderRequest"];
             };
         };
         responses: {

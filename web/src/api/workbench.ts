@@ -30,6 +30,8 @@ export const saveDraft = (k: Key, tree: Tree, tag: string, who: string) =>
   unwrap(api.PUT("/recipes/{product}/{role}/draft", { params: one(k), body: { tree, who }, headers: { "If-Match": `"${tag}"` } }));
 export const newRecipe = (body: components["schemas"]["NewRecipeRequest"]) => unwrap(api.POST("/recipes", { body }));
 export const samples = (k: Key) => unwrap(api.GET("/recipes/{product}/{role}/samples", { params: one(k) })).then((l) => l.samples);
+export const orderOfSamples = (k: Key) => unwrap(api.GET("/recipes/{product}/{role}/samples", { params: one(k) })).then((l) => l.order ?? {});
+export const setOrderOfSamples = (k: Key, order: Record<string, string>) => unwrap(api.PUT("/recipes/{product}/{role}/samples/order", { params: one(k), body: { order } })).then((l) => l.order ?? {});
 export const labelSamples = (k: Key, names: string[], label: string) =>
   unwrap(api.POST("/recipes/{product}/{role}/samples/label", { params: one(k), body: { samples: names, label } })).then((l) => l.samples);
 export const removeSamples = (k: Key, names: string[]) =>
@@ -42,6 +44,8 @@ export const restore = (k: Key, revision: string, who: string, note: string) =>
 export const releases = (k: Key) => unwrap(api.GET("/recipes/{product}/{role}/releases", { params: one(k) })).then((l) => l.releases);
 export const diff = (k: Key, from: string, to: string) =>
   unwrap(api.GET("/recipes/{product}/{role}/diff", { params: { ...one(k), query: { ...(from ? { from } : {}), ...(to ? { to } : {}) } } })).then((l) => l.changes);
+/** Tells a station what is packed from the next item on. */
+export const setOrder = (station: string, order: Record<string, string>) => unwrap(api.POST("/stations/{id}/use", { params: { path: { id: station } }, body: { order } }));
 export const runRelease = (station: string, product?: string) => unwrap(api.POST("/stations/{id}/use", { params: { path: { id: station } }, body: product ? { product } : {} }));
 
 /** Which picture a draft is tried on. */

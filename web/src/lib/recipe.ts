@@ -239,6 +239,9 @@ export function freeID(checks: Check[], like: string): string {
   for (let n = 2; ; n++) if (!taken.has(`${like}_${n}`)) return `${like}_${n}`;
 }
 
+/** Whether a kind looks at what other checks found, and not at the picture. */
+export const asksOthers = (kind: string) => kind.startsWith("logic.") || kind === "print.agree";
+
 /** A check of a kind to begin with, in the middle of a picture of w×h. */
 export function starter(kind: string, checks: Check[], datum: string | undefined, w: number, h: number): Check {
   const r = (v: number) => Math.round(v);
@@ -248,6 +251,7 @@ export function starter(kind: string, checks: Check[], datum: string | undefined
   const back = { arrow: [r(w * 0.5), r(h * 0.5), r(w * 0.6), r(h * 0.5)], width: r(h * 0.1) };
   const down = { arrow: [r(w * 0.5), r(h * 0.4), r(w * 0.5), r(h * 0.5)], width: r(w * 0.1) };
   const ring = { ring: [r(w / 2), r(h / 2), r(h * 0.1), r(h * 0.2)] };
+  const readers = checks.filter((c) => c.kind === "print.text" || c.kind === "print.code").map((c) => c.id);
   const own: Record<string, Tree> = {
     "locate.edges": { edges: [down, across] },
     "locate.disc": { region: ring },
@@ -261,10 +265,13 @@ export function starter(kind: string, checks: Check[], datum: string | undefined
     "measure.angle": { first: down, second: across },
     "measure.circle": { region: ring },
     "measure.rim": { region: ring },
+    "print.text": { region: { rect: [r(w * 0.3), r(h * 0.45), r(w * 0.4), r(h * 0.1)] } },
+    "print.quality": { region: { rect: [r(w * 0.3), r(h * 0.45), r(w * 0.4), r(h * 0.1)] }, text: "12345" },
+    "print.agree": { first: { of: `${readers[0] ?? "order"}.${readers[0] ? "text" : "lot"}` }, second: { of: readers[1] ? `${readers[1]}.text` : "order.lot" } },
     "logic.rule": { when: checks[0] ? `${checks[0].id}.ok` : "true" },
   };
   const name = kind.split(".")[1] ?? kind;
-  const rides = datum && !kind.startsWith("logic.") && !kind.startsWith("locate.") ? { on: datum } : {};
+  const rides = datum && !asksOthers(kind) && !kind.startsWith("locate.") ? { on: datum } : {};
   return { id: freeID(checks, name), kind, ...rides, ...(own[kind] ?? { region }) };
 }
 

@@ -3,11 +3,13 @@ import { Pause, Play, Square } from "lucide-react";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { items, latest, startStation, stations, stopStation, type Item, type ItemDetail, type Station } from "../api/client";
+import { setOrder } from "../api/workbench";
 import { clock, lineName, percent, short } from "../lib/format";
 import { faultWords } from "../lib/verdict";
 import { Findings } from "../ui/findings";
 import { useKeys } from "../ui/keys";
 import { StatusMark, statusWord } from "../ui/marks";
+import { OrderEditor } from "../ui/order";
 import { Button, Confirm, Empty, Heading, Trouble, Verdict, Waiting } from "../ui/parts";
 import { Picture, Thumb } from "../ui/picture";
 import { useOverlays } from "../ui/useOverlays";
@@ -109,9 +111,25 @@ function Live({ s }: { s: Station }) {
         <aside aria-label="Readings and counters" className="flex flex-col lg:min-h-0 lg:overflow-y-auto">
           <Counters s={s} item={told} />
           {told && <Findings findings={told.findings} hidden={hidden} onToggle={toggle} />}
+          <Packed s={s} />
         </aside>
       </div>
     </>
+  );
+}
+
+/** What the station packs: texts as {lot} are compared with it from the next item on. */
+function Packed({ s }: { s: Station }) {
+  const client = useQueryClient();
+  return (
+    <details className="border-b border-hairline px-4 py-2">
+      <summary className="cursor-pointer py-1 text-base font-medium">What is packed{s.order?.["lot"] ? `: lot ${s.order["lot"]}` : ""}</summary>
+      <OrderEditor
+        order={s.order ?? {}}
+        hint="Lot, expiry, price and whatever else the recipe compares with, from the next item on. Days as in 2027-03-31; date is today where you say nothing."
+        save={(o) => setOrder(s.id, o).then((fresh) => client.setQueryData<Station[]>(["stations"], (old) => old?.map((x) => (x.id === fresh.id ? fresh : x))))}
+      />
+    </details>
   );
 }
 

@@ -6,7 +6,7 @@ import { num, readable } from "../lib/format";
 type Row = NonNullable<Finding["rows"]>[number];
 
 /** The order in which columns are read; others come behind. */
-const order = ["what", "name", "expected", "x", "y", "area", "perimeter", "roundness", "elongation", "width", "height", "turn", "holes", "tone", "contrast", "missed"];
+const order = ["what", "name", "parameter", "character", "state", "value", "unit", "grade", "expected", "x", "y", "area", "perimeter", "roundness", "elongation", "width", "height", "turn", "holes", "tone", "contrast", "missed"];
 
 const isText = (rows: Row[], column: string): boolean => rows.some((r) => typeof r[column] === "string");
 

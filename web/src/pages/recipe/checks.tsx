@@ -1,19 +1,21 @@
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { ArrowDown, ArrowUp, ClipboardCopy, Copy, Power, Trash2 } from "lucide-react";
 import { useCallback, useEffect, useMemo, useState } from "react";
 import { pictureURL, type Finding } from "../../api/client";
-import { draftPictureURL, kinds, putPicture, samplePictureURL, type Key } from "../../api/workbench";
+import { draftPictureURL, kinds, orderOfSamples, putPicture, samplePictureURL, setOrderOfSamples, type Key } from "../../api/workbench";
 import { checksOf, get, gridOf, isTree, placesOf, put, shapesOf, starter, withShape, type Check, type Shape, type Tree } from "../../lib/recipe";
 import { readable } from "../../lib/format";
 import { findingWord, stateOf } from "../../lib/verdict";
 import { typing, useKeys } from "../../ui/keys";
 import { colorOf } from "../../ui/marks";
+import { OrderEditor } from "../../ui/order";
 import { Button, Empty } from "../../ui/parts";
+import { Rows } from "../../ui/rows";
 import type { Painting } from "./brush";
 import { Canvas } from "./canvas";
 import { ColorChart } from "./colorchart";
 import { Drawn } from "./drawn";
-import { CheckForm, field } from "./form";
+import { Around, CheckForm, field } from "./form";
 import { CheckList, findingOf } from "./list";
 import { choiceOf, KeepAsSample, NewReference, PictureChoice } from "./pictures";
 import { RoutesForm } from "./routes";
@@ -31,7 +33,8 @@ export function ChecksTab({ k, e, picture, setPicture }: { k: Key; e: Editing; p
   const [size, setSize] = useState({ w: 1280, h: 960 });
   const [pixels, setPixels] = useState<CanvasRenderingContext2D | null>(null);
   const byPixels = check?.kind === "color.amount" || check?.kind === "presence.tone";
-  const { tried, pending, error } = useTried(k, e.tree, { ...choiceOf(picture), ...(check && byPixels ? { select: check.id } : {}) });
+  const [again, setAgain] = useState(0);
+  const { tried, pending, error } = useTried(k, e.tree, { ...choiceOf(picture), ...(check && byPixels ? { select: check.id } : {}) }, again);
   const onReference = picture === "reference";
   const reference = String(get(e.whole, ["picture", "reference"]) ?? "");
   const url = picture.startsWith("sample:") ? samplePictureURL(k, picture.slice(7), "preview") : picture.startsWith("item:") ? pictureURL(picture.slice(5), "preview") : reference ? draftPictureURL(k, reference, "preview") : null;
@@ -81,6 +84,18 @@ export function ChecksTab({ k, e, picture, setPicture }: { k: Key; e: Editing; p
       },
     });
   };
+
+  const around = useMemo(
+    () => ({
+      texts: c.checks.flatMap((x) => (list.data?.find((i) => i.kind === x.kind)?.texts ?? []).map((t) => `${x.id}.${t}`)),
+      addPicture: async (f: File) => {
+        const name = f.name.replace(/[^A-Za-z0-9 ._-]/g, "-").replace(/^[^A-Za-z0-9]+/, "") || "print.png";
+        await putPicture(k, name, f);
+        return name;
+      },
+    }),
+    [c.checks, list.data, k],
+  );
 
   // Places are picked by pressing or stroking on the reference picture, for a setting of one check.
   const [picking, setPicking] = useState<{ check: string; name: string } | null>(null);
@@ -198,6 +213,7 @@ export function ChecksTab({ k, e, picture, setPicture }: { k: Key; e: Editing; p
             <Actions c={c} toggle={toggle} />
             <Said c={c} tried={tried} problems={problems.filter((p) => p.field === `checks/${index}`).map((p) => p.what ?? "")} />
             {check.kind === "color.amount" && onReference && <ColorChart check={check} pixels={pixels} learned={tried?.learned as Tree | undefined} change={(x, passing) => c.set(x, passing)} />}
+            <Around value={around}>
             <CheckForm
               key={`${index}.${check.kind}`}
               check={check}
@@ -214,13 +230,38 @@ export function ChecksTab({ k, e, picture, setPicture }: { k: Key; e: Editing; p
               pick={pick}
               picking={pickingNow}
             />
+            </Around>
           </>
         ) : (
           <Empty title="Nothing chosen">Add a check at the left; its settings appear here.</Empty>
         )}
+        {c.checks.some((x) => x.kind.startsWith("print.")) && <Packed k={k} again={() => setAgain((n) => n + 1)} />}
         <RoutesForm e={e} tried={tried} />
       </aside>
     </div>
+  );
+}
+
+/** What the samples were packed for: with it {lot} and the like are compared here. */
+function Packed({ k, again }: { k: Key; again: () => void }) {
+  const client = useQueryClient();
+  const name = ["order", k.product, k.role];
+  const order = useQuery({ queryKey: name, queryFn: () => orderOfSamples(k) });
+  if (!order.data) return null;
+  return (
+    <details className="border-t border-hairline px-4 py-2">
+      <summary className="cursor-pointer py-1 text-base font-medium">What is packed, to try with</summary>
+      <OrderEditor
+        order={order.data}
+        hint="What expected texts as {lot} or {date+18m:MM/yy} stand for while you try the recipe here and on the samples. Days as in 2027-03-31. A station is told its own."
+        save={(o) =>
+          setOrderOfSamples(k, o).then((o) => {
+            client.setQueryData(name, o);
+            again();
+          })
+        }
+      />
+    </details>
   );
 }
 
@@ -285,6 +326,13 @@ function Said({ c, tried, problems }: { c: Checks; tried: ReturnType<typeof useT
           <span className={`font-semibold ${colorOf(stateOf(finding))}`}>{findingWord(finding)}</span> {finding.sentence}
         </p>
       )}
+      {finding?.texts["text"] && (c.check?.kind === "print.text" || c.check?.kind === "print.code") && c.check["expect"] !== finding.texts["text"] && (
+        <p className="m-0 border-b border-hairline px-4 py-2">
+          <Button onClick={() => c.check && c.set(put(c.check, ["expect"], finding.texts["text"]?.replaceAll("{", "{{").replaceAll("\u001d", "{gs}")))} hint="What it says now is what it must say">
+            Expect just this
+          </Button>
+        </p>
+      )}
       {finding && c.check?.kind.startsWith("print.") && Object.keys(finding.texts).length > 0 && (
         <dl aria-label="What is read" className="m-0 grid grid-cols-[6rem_1fr] gap-x-2 border-b border-hairline px-4 py-2 text-sm">
           {Object.entries(finding.texts).map(([name, text]) => (
@@ -295,6 +343,7 @@ function Said({ c, tried, problems }: { c: Checks; tried: ReturnType<typeof useT
           ))}
         </dl>
       )}
+      {finding && c.check?.kind.startsWith("print.") && <Rows finding={finding} />}
       {tried?.warnings
         .filter((w) => w.check === c.check?.id)
         .map((w) => (

@@ -4,7 +4,8 @@ import { useState } from "react";
 import { describe, expect, it, vi } from "vitest";
 import type { KindInfo } from "../../api/workbench";
 import type { Check } from "../../lib/recipe";
-import { CheckForm } from "./form";
+import { OrderEditor } from "../../ui/order";
+import { Around, CheckForm } from "./form";
 
 const kind: KindInfo = {
   kind: "count.spots",
@@ -15,6 +16,7 @@ const kind: KindInfo = {
     { name: "count", unit: "", doc: "Spots counted", whole: true },
     { name: "pitch", unit: "px", doc: "From one to the next", whole: false },
   ],
+  texts: [],
   fields: ["region", "tone", "auto", "step", "split", "keep", "sort", "dark"],
   schema: {
     required: ["region"],
@@ -178,5 +180,71 @@ describe("the form of a check", () => {
   it("shows a problem at its field", () => {
     render(<Shown seen={() => {}} problem={(f) => (f === "region" ? "it is too small; make it larger" : undefined)} />);
     expect(screen.getByText("it is too small; make it larger")).toBeInTheDocument();
+  });
+});
+
+describe("the form of a print check", () => {
+  const print: KindInfo = {
+    ...kind,
+    kind: "print.quality",
+    fields: ["symbologies", "taught", "first"],
+    schema: {
+      properties: {
+        symbologies: { type: "array", items: { enum: ["ean-13", "qr"] } },
+        taught: { type: "array", items: { properties: { file: {}, text: {} } } },
+        first: { type: "object", properties: { of: { type: "string" }, day: { type: "string" } } },
+      },
+    },
+    defaults: {},
+  };
+  it("offers words to tick, texts to name and lines to teach from", async () => {
+    const user = userEvent.setup();
+    const seen: Check[] = [];
+    const added: string[] = [];
+    const check: Check = { id: "agree", kind: "print.quality", symbologies: ["qr"], taught: [{ file: "digits.png", text: "123" }], first: { of: "date.text" } };
+    function Own() {
+      const [now, setNow] = useState(check);
+      return (
+        <Around value={{ texts: ["date.text", "code.lot"], addPicture: async (f) => (added.push(f.name), "more.png") }}>
+          <CheckForm check={now} kind={print} datums={[]} change={(c) => (setNow(c), seen.push(c))} problems={() => undefined} readings={{}} paint={() => {}} pick={() => {}} picking={null} />
+        </Around>
+      );
+    }
+    const { container } = render(<Own />);
+    await user.click(screen.getByLabelText("ean-13"));
+    expect(seen.at(-1)!["symbologies"]).toEqual(["ean-13", "qr"]);
+    await user.click(screen.getByLabelText("ean-13"));
+    await user.click(screen.getByLabelText("qr"));
+    expect(seen.at(-1)).not.toHaveProperty("symbologies");
+    expect([...container.querySelectorAll("datalist option")].map((o) => o.getAttribute("value"))).toEqual(["date.text", "code.lot", "order.lot", "order.expiry", "order.price"]);
+    await user.clear(screen.getByLabelText("of"));
+    await user.type(screen.getByLabelText("of"), "code.lot{Enter}");
+    expect(seen.at(-1)!["first"]).toEqual({ of: "code.lot" });
+    await user.clear(screen.getByLabelText("What digits.png says"));
+    await user.type(screen.getByLabelText("What digits.png says"), "456{Enter}");
+    expect(seen.at(-1)!["taught"]).toEqual([{ file: "digits.png", text: "456" }]);
+    await user.upload(screen.getByTestId("taught-picture"), new File(["x"], "789.png"));
+    expect(added).toEqual(["789.png"]);
+    await vi.waitFor(() => expect(seen.at(-1)!["taught"]).toEqual([{ file: "digits.png", text: "456" }, { file: "more.png", text: "789" }]));
+    await user.click(screen.getByLabelText("Leave out digits.png"));
+    expect(seen.at(-1)!["taught"]).toEqual([{ file: "more.png", text: "789" }]);
+  });
+});
+
+describe("what is packed", () => {
+  it("is taken over as names and values, and refuses what is no name", async () => {
+    const user = userEvent.setup();
+    const saved: Record<string, string>[] = [];
+    render(<OrderEditor order={{}} hint="" save={async (o) => saved.push(o)} />);
+    expect(screen.getByRole("button", { name: "Take over" })).toHaveProperty("disabled", true);
+    await user.type(screen.getByLabelText("Value of lot"), "L4711");
+    await user.clear(screen.getByLabelText("Name 2"));
+    await user.type(screen.getByLabelText("Name 2"), "Best before");
+    expect(screen.getByRole("alert").textContent).toContain("Best before is no name");
+    await user.clear(screen.getByLabelText("Name 2"));
+    await user.type(screen.getByLabelText("Name 2"), "price");
+    await user.type(screen.getByLabelText("Value of price"), "4.90");
+    await user.click(screen.getByRole("button", { name: "Take over" }));
+    expect(saved).toEqual([{ lot: "L4711", price: "4.90" }]);
   });
 });

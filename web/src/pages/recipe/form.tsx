@@ -1,6 +1,6 @@
-import { useId, useState } from "react";
+import { createContext, useContext, useId, useRef, useState } from "react";
 import type { KindInfo } from "../../api/workbench";
-import { get, isTree, put, type Check, type Path, type Tree } from "../../lib/recipe";
+import { asksOthers, get, isTree, put, type Check, type Path, type Tree } from "../../lib/recipe";
 import { ownOf } from "../../lib/variant";
 import { GridField } from "./grid";
 
@@ -11,6 +11,9 @@ type Schema = Tree & { type?: string | string[]; enum?: unknown[]; minimum?: num
 const small = "min-h-10 shrink-0 rounded-md border border-hairline bg-sheet px-2.5 text-sm hover:bg-wash";
 
 const words = (name: string) => name.replaceAll("_", " ");
+
+/** What print must say is asked before all that has a default. */
+const whatItSays = ["expect", "pattern"];
 
 interface FormProps {
   check: Check;
@@ -36,7 +39,7 @@ export function CheckForm({ check, base, kind, datums, change, problems, reading
   // What comes first is settled when the form opens: a field must not move away under the
   // fingers of who fills it in.
   const [opened, setOpened] = useState<{ kind?: KindInfo; first: string[] }>({ first: [] });
-  if (opened.kind !== kind) setOpened({ kind, first: all.filter((f) => must.includes(f) || check[f] !== undefined) });
+  if (opened.kind !== kind) setOpened({ kind, first: all.filter((f) => must.includes(f) || check[f] !== undefined || whatItSays.includes(f)) });
   const { first } = opened;
   const more = all.filter((f) => !first.includes(f));
   const own = (name: string) => base !== undefined && ownOf(base, check, [name]);
@@ -53,7 +56,7 @@ export function CheckForm({ check, base, kind, datums, change, problems, reading
         <Labeled text="Name" problem={problems("id")}>
           {(id) => (base ? <output id={id} className="flex min-h-10 items-center font-mono text-sm">{check.id}</output> : <Text id={id} value={check.id} set={(v) => set(["id"], v)} />)}
         </Labeled>
-        {!check.kind.startsWith("logic.") && (
+        {!asksOthers(check.kind) && (
           <Labeled text="Rides on" problem={problems("on")}>
             {(id) => (
               <select id={id} className={field} value={check.on ?? ""} onChange={(e) => set(["on"], e.target.value || undefined)}>
@@ -83,7 +86,7 @@ export function CheckForm({ check, base, kind, datums, change, problems, reading
               Lengths in millimeters
             </label>
           )}
-          {!check.kind.startsWith("logic.") && !check.kind.startsWith("locate.") && !base && <GridField check={check} set={(g) => set(["copies"], g)} />}
+          {!asksOthers(check.kind) && !check.kind.startsWith("locate.") && !base && <GridField check={check} set={(g) => set(["copies"], g)} />}
           <Labeled text="Where its region hangs out of the picture">
             {(id) => (
               <select id={id} className={field} value={typeof check["outside"] === "string" ? check["outside"] : ""} onChange={(e) => set(["outside"], e.target.value || undefined)}>
@@ -264,6 +267,14 @@ function Field({ name, schema, value, preset, problem, set, paint, pick, picking
       </Labeled>
     );
   }
+  if (type === "array" && schema.items?.enum) return <ChoicesField label={label} hint={schema.description} of={schema.items.enum.map(String)} value={value} problem={problem} set={set} />;
+  if (type === "array" && schema.items?.properties?.["file"] && schema.items.properties["text"]) return <TaughtField label={label} hint={schema.description} value={value} problem={problem} set={set} />;
+  if (type === "string" && name === "of")
+    return (
+      <Labeled text={label} hint={schema.description} problem={problem}>
+        {(id) => <TextOf id={id} value={typeof value === "string" ? value : ""} set={(v) => set(v || undefined)} />}
+      </Labeled>
+    );
   if (type === "array" && schema.items?.properties?.["rect"]) return <PlacesField label={label} hint={schema.description} value={value} problem={problem} set={set} pick={pick} picking={picking} />;
   if (type === "string")
     return (
@@ -322,6 +333,117 @@ function Group({ label, hint, props, value, set }: { label: string; hint?: strin
       )}
     </fieldset>
   );
+}
+
+/** What the form knows of the recipe round the check: texts that checks read, and how a picture
+ * file is put into the recipe, which returns its name there. */
+export const Around = createContext<{ texts: string[]; addPicture?: (file: File) => Promise<string> }>({ texts: [] });
+
+/** Whose text: one of those that are read, or of the order, which nobody can list. */
+function TextOf({ id, value, set }: { id: string; value: string; set: (v: string) => void }) {
+  const { texts } = useContext(Around);
+  const [now, setNow] = useTyped(value);
+  const list = useId();
+  const done = () => now !== value && set(now);
+  return (
+    <>
+      <input id={id} list={list} className={`${field} font-mono text-sm`} value={now} onChange={(e) => setNow(e.target.value)} onBlur={done} onKeyDown={(e) => e.key === "Enter" && done()} />
+      <datalist id={list}>
+        {texts.concat("order.lot", "order.expiry", "order.price").map((t) => (
+          <option key={t} value={t} />
+        ))}
+      </datalist>
+    </>
+  );
+}
+
+/** Some of a few words; none means all. */
+function ChoicesField({ label, hint, of, value, problem, set }: { label: string; hint?: string; of: string[]; value: unknown; problem?: string; set: (v: unknown) => void }) {
+  const now = Array.isArray(value) ? value.map(String) : [];
+  const flip = (w: string) => {
+    const next = of.filter((x) => (x === w ? !now.includes(x) : now.includes(x)));
+    set(next.length ? next : undefined);
+  };
+  return (
+    <fieldset className="m-0 flex flex-col gap-1 border-0 p-0">
+      <legend className="text-sm text-ink-2" title={hint}>
+        {label}
+        {now.length === 0 && ": all"}
+      </legend>
+      <div className="grid grid-cols-2 gap-x-3">
+        {of.map((w) => (
+          <label key={w} className="flex min-h-9 items-center gap-2 text-base">
+            <input type="checkbox" className="h-5 w-5" checked={now.includes(w)} onChange={() => flip(w)} />
+            {w}
+          </label>
+        ))}
+      </div>
+      {problem && <p className="m-0 text-sm text-reject">{problem}</p>}
+    </fieldset>
+  );
+}
+
+/** Lines of print that characters are taught from: pictures, with what each says. */
+function TaughtField({ label, hint, value, problem, set }: { label: string; hint?: string; value: unknown; problem?: string; set: (v: unknown) => void }) {
+  const { addPicture } = useContext(Around);
+  const [trouble, setTrouble] = useState("");
+  const list = Array.isArray(value) ? (value as Tree[]) : [];
+  const input = useRef<HTMLInputElement>(null);
+  const put1 = (i: number, text: string) => set(list.map((t, n) => (n === i ? { ...t, text } : t)));
+  const add = async (f: File) => {
+    try {
+      const file = await addPicture!(f);
+      setTrouble("");
+      set([...list, { file, text: f.name.replace(/\.[^.]*$/, "") }]);
+    } catch (x) {
+      setTrouble(x instanceof Error ? x.message : String(x));
+    }
+  };
+  return (
+    <fieldset className="m-0 flex flex-col gap-2 rounded-md border border-hairline p-2.5">
+      <legend className="px-1 text-sm text-ink-2" title={hint}>
+        {label}
+      </legend>
+      {list.length === 0 && <p className="m-0 text-sm text-ink-2">Add pictures that show one line of this print each, and say what it says.</p>}
+      {list.map((t, i) => (
+        <div key={String(t["file"])} className="grid grid-cols-[1fr_1fr_2.5rem] items-center gap-2">
+          <span className="truncate font-mono text-sm" title={String(t["file"])}>
+            {String(t["file"])}
+          </span>
+          <Taught text={String(t["text"] ?? "")} of={String(t["file"])} set={(text) => put1(i, text)} />
+          <button type="button" aria-label={`Leave out ${String(t["file"])}`} className="min-h-10 rounded-md border border-hairline hover:bg-wash" onClick={() => set(list.length > 1 ? list.filter((_, n) => n !== i) : undefined)}>
+            ×
+          </button>
+        </div>
+      ))}
+      {addPicture && (
+        <>
+          <input
+            ref={input}
+            type="file"
+            accept=".png,.jpg,.jpeg,.bmp,.tif,.tiff"
+            className="hidden"
+            data-testid="taught-picture"
+            onChange={(ev) => {
+              const f = ev.target.files?.[0];
+              ev.target.value = "";
+              if (f) void add(f);
+            }}
+          />
+          <button type="button" className="min-h-10 self-start rounded-md border border-hairline bg-sheet px-3 text-sm hover:bg-wash" onClick={() => input.current?.click()}>
+            Add a picture
+          </button>
+        </>
+      )}
+      {(trouble || problem) && <p className="m-0 text-sm text-reject">{trouble || problem}</p>}
+    </fieldset>
+  );
+}
+
+function Taught({ text, of, set }: { text: string; of: string; set: (v: string) => void }) {
+  const [now, setNow] = useTyped(text);
+  const done = () => now !== text && now !== "" && set(now);
+  return <input aria-label={`What ${of} says`} className={`${field} font-mono text-sm`} value={now} onChange={(e) => setNow(e.target.value)} onBlur={done} onKeyDown={(e) => e.key === "Enter" && done()} />;
 }
 
 /** Lists and other values as text: numbers and words with commas between, or JSON. */

@@ -106,16 +106,16 @@ export function useDraft(k: Key) {
 }
 
 /** What the tree says of a picture, always of the newest tree that has an answer; while one is asked for, later ones wait. */
-export function useTried(k: Key, tree: Tree | undefined, on: Choice): { tried: Tried | null; pending: boolean; error: unknown } {
+export function useTried(k: Key, tree: Tree | undefined, on: Choice, again = 0): { tried: Tried | null; pending: boolean; error: unknown } {
   const [tried, setTried] = useState<Tried | null>(null);
   const [error, setError] = useState<unknown>(null);
   const [asked, setAsked] = useState("");
-  const want = tree ? JSON.stringify([k, tree, on]) : "";
+  const want = tree ? JSON.stringify([k, tree, on, again]) : "";
   useEffect(() => {
     if (!want) return;
     const stop = new AbortController();
     const wait = setTimeout(() => {
-      const [key, t, choice] = JSON.parse(want) as [Key, Tree, Choice];
+      const [key, t, choice] = JSON.parse(want) as [Key, Tree, Choice, number];
       tryDraft(key, t, choice, stop.signal)
         .then((r) => {
           setTried(r);
