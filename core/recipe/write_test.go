@@ -17,7 +17,7 @@ import (
 func demoTrees(t *testing.T) map[string]map[string]any {
 	files, err := filepath.Glob("../../demo/recipes/*/recipe.yaml")
 	require.NoError(t, err)
-	require.Len(t, files, 4)
+	require.Len(t, files, 5)
 	out := map[string]map[string]any{}
 	for _, f := range files {
 		text, err := os.ReadFile(f)

@@ -19,7 +19,7 @@ func TestDemoKeepsWhatIsThere(t *testing.T) {
 	require.NoError(t, InstallDemo(dir))
 	s, err := LoadSite(dir)
 	require.NoError(t, err)
-	require.Len(t, s.Stations, 5)
+	require.Len(t, s.Stations, 6)
 	assert.Equal(t, plant.Lines()[1].Rates, s.Stations[1].Source.Plant.Rates, "the configuration survives its own YAML")
 	assert.Equal(t, plant.Lines()[1].StationConfig(), s.Stations[1].Config)
 

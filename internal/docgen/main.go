@@ -80,7 +80,7 @@ func familyOf(k check.Kind) string {
 // titles of the families.
 var titles = map[string]string{
 	"locate": "Locate: where is the item", "presence": "Presence: is it there, and does it look right", "count": "Count",
-	"color": "Color", "measure": "Measure", "print": "Print: codes", "logic": "Logic",
+	"color": "Color", "measure": "Measure", "print": "Print", "logic": "Logic",
 }
 
 // property is what the schema says of a setting.

@@ -43,6 +43,7 @@ func Lines() []LineConfig {
 		{"line3-top", "Watercolor trays", "line3", "Line 3", 3003, 60, Rates{PanMissing: 0.012, PansSwapped: 0.008, BrushMissing: 0.012, TrayTurned: 0.008, Nothing: 0.004}, Trays},
 		{"line4-top", "Glue sticks", "line4", "Line 4", 4004, 60, Rates{CapMissing: 0.01, CapRaised: 0.02, CodeScratched: 0.008, DateMissing: 0.005, DateWrong: 0.005, DateSmeared: 0.005, LotWrong: 0.005, Nothing: 0.004}, Sticks},
 		{"line5-top", "Masking tape", "line5", "Line 5", 5005, 60, Rates{Bump: 0.012, Notch: 0.012, Nothing: 0.004}, Rolls},
+		{"line6-top", "Jar lids", "line6", "Line 6", 6006, 30, Rates{CodeMissing: 0.01, ArticleWrong: 0.01, CodePale: 0.01, Nothing: 0.004}, Lids},
 	}
 }
 
@@ -52,6 +53,7 @@ const (
 	Trays  = "watercolor-tray-12"
 	Sticks = "glue-stick-20"
 	Rolls  = "masking-tape-50"
+	Lids   = "jar-lid-80"
 
 	Role = "top"
 )

@@ -129,14 +129,18 @@ func (s sprite) printed(p Piece) {
 			ink.Smear(printCap)
 			ink.Smear(printCap * 0.7)
 		}
-		left, top := rim+dateX-int(ink.Begin()), rim+dateY+i*lineStep-int(ink.Base-ink.Cap/2)
-		for y := range ink.H {
-			for x, a := range ink.Row(y) {
-				o := (top+y)*s.Stride + left + x
-				for k, plane := range [3][]uint8{s.R, s.G, s.B} {
-					tone := [3]int{34, 36, 46}[k]
-					plane[o] = uint8(int(plane[o]) + (tone-int(plane[o]))*int(a)/255)
-				}
+		s.put(ink, rim+dateX-int(ink.Begin()), rim+dateY+i*lineStep-int(ink.Base-ink.Cap/2), rgb{34, 36, 46})
+	}
+}
+
+// put prints ink onto the sprite with its upper left corner at a place.
+func (s sprite) put(ink *drawn.Ink, left, top int, c rgb) {
+	for y := range ink.H {
+		for x, a := range ink.Row(y) {
+			o := (top+y)*s.Stride + left + x
+			for k, plane := range [3][]uint8{s.R, s.G, s.B} {
+				tone := int(c[k])
+				plane[o] = uint8(int(plane[o]) + (tone-int(plane[o]))*int(a)/255)
 			}
 		}
 	}

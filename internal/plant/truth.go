@@ -33,6 +33,11 @@ const (
 	DateSmeared   Defect = "date smeared"
 	LotWrong      Defect = "wrong lot"
 
+	// Of a lid: nothing printed, another article's code, a ribbon that ends.
+	CodeMissing  Defect = "code missing"
+	ArticleWrong Defect = "wrong article"
+	CodePale     Defect = "code pale"
+
 	Bump  Defect = "bump in the rim"
 	Notch Defect = "notch in the rim"
 
@@ -43,7 +48,7 @@ const (
 var Defects = []Defect{
 	Good, Missing, Swapped, Reversed, NoTin, Turned, PanMissing, PansSwapped, BrushMissing, TrayTurned,
 	CapMissing, CapRaised, CodeScratched,
-	DateMissing, DateWrong, DateSmeared, LotWrong, Bump, Notch, Nothing,
+	DateMissing, DateWrong, DateSmeared, LotWrong, CodeMissing, ArticleWrong, CodePale, Bump, Notch, Nothing,
 }
 
 // Route returns where a tin with this defect belongs.

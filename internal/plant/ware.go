@@ -18,6 +18,7 @@ func init() { // not in the declaration: cameras know wares, and wares cameras
 		Tins:   {makeTin, (*camera).pack},
 		Trays:  {lying(1, fillTray, PanMissing, PansSwapped, BrushMissing, TrayTurned, Nothing), (*camera).packTray},
 		Sticks: {lying(2, fillStick, CapMissing, CapRaised, Nothing, CodeScratched, DateMissing, DateWrong, DateSmeared, LotWrong), drawStick},
+		Lids:   {lying(45, fillLid, CodeMissing, ArticleWrong, CodePale, Nothing), drawLid},
 		Rolls:  {lying(40, fillRoll, Bump, Notch, Nothing), drawRoll},
 	}
 }

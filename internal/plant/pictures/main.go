@@ -36,7 +36,7 @@ func main() {
 }
 
 func run(root string) error {
-	for _, product := range []string{plant.Tins, plant.Trays, plant.Sticks, plant.Rolls} {
+	for _, product := range []string{plant.Tins, plant.Trays, plant.Sticks, plant.Rolls, plant.Lids} {
 		ref := plant.DrawOf(product, 12, 0, nil)
 		ref.At = raster.Pose{X: 640, Y: 470, Size: 1}
 		ref.Light, ref.GlareR, ref.Gap = 1, 0, 10
@@ -50,6 +50,7 @@ func run(root string) error {
 	for product, defects := range map[string][]plant.Defect{
 		plant.Trays:  {plant.Good, plant.PanMissing, plant.PansSwapped, plant.BrushMissing, plant.TrayTurned},
 		plant.Sticks: {plant.Good, plant.CapMissing, plant.CapRaised, plant.CodeScratched, plant.DateMissing, plant.DateWrong, plant.DateSmeared, plant.LotWrong},
+		plant.Lids:   {plant.Good, plant.CodeMissing, plant.ArticleWrong, plant.CodePale},
 		plant.Rolls:  {plant.Good, plant.Bump, plant.Notch},
 	} {
 		for i, d := range defects {
