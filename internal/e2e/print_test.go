@@ -61,6 +61,7 @@ func TestPrint(t *testing.T) {
 	// What print is compared with is offered by name.
 	choose("same_lot")
 	shows(t, ctx, "both say L4711")
+	assert.Zero(t, eval[int](t, ctx, `document.querySelectorAll("[data-handle]").length`), "it has no region to take hold of")
 	look(t, ctx, "agree")
 	offered := eval[[]string](t, ctx, `[...document.querySelectorAll("datalist option")].map(o => o.value)`)
 	assert.Subset(t, offered, []string{"date.text", "lot.text", "code.lot", "code.expiry", "order.lot"})

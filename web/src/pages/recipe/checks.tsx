@@ -190,7 +190,7 @@ export function ChecksTab({ k, e, picture, setPicture }: { k: Key; e: Editing; p
           label="Picture with the regions of the checks"
           overlay={overlay}
           shapes={shapes}
-          chosen={c.shape < 0 || c.many ? -1 : first + Math.min(c.shape, mine - 1)}
+          chosen={c.shape < 0 || c.many || mine === 0 ? -1 : first + Math.min(c.shape, mine - 1)}
           group={group}
           onChoose={chooseShape}
           onMove={c.move}
