@@ -135,7 +135,7 @@ func (a *agree) Judge(in *check.Input, out *check.Finding) {
 // even is a text as it is compared.
 func (a *agree) even(s string) string {
 	if !a.s.Spaces {
-		s = strings.Join(strings.Fields(s), "")
+		s = even(s)
 	}
 	if !a.s.Case {
 		s = strings.ToLower(s)
@@ -202,7 +202,7 @@ func (s *Source) take(v string) (string, error) {
 	if s.day != nil {
 		d, err := readDate(s.day, v)
 		if err != nil && !strings.Contains(s.Day, " ") {
-			d, err = readDate(s.day, strings.Join(strings.Fields(v), ""))
+			d, err = readDate(s.day, even(v))
 		}
 		if err != nil {
 			return "", fmt.Errorf("%s: %w: %s", s.Of, err, s.Day)

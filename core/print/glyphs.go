@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -47,7 +48,7 @@ func inkOf(v uint8) float64 { return (float64(v) - groundTone) / (inkTone - grou
 
 // line of print as the reader finds it, all of a region.
 func theLine(r *reader.Reader, g *raster.Gray, region raster.Region, on raster.Transform, turn, height float64, ink reader.Polarity, text string) (reader.Text, error) {
-	rule, err := reader.NewRule(quoted(text), false)
+	rule, err := reader.NewRule(regexp.QuoteMeta(even(text)), false)
 	if err != nil {
 		return reader.Text{}, fmt.Errorf("text: %w", err)
 	}
@@ -60,20 +61,23 @@ func theLine(r *reader.Reader, g *raster.Gray, region raster.Region, on raster.T
 
 var errNoLine = errors.New("there is no line of print")
 
-// quoted is an expression that matches a text, whatever its spaces.
-func quoted(text string) string {
-	var b strings.Builder
-	for _, c := range strings.Join(strings.Fields(text), "") {
-		fmt.Fprintf(&b, `\x{%x}`, c)
+// even is a text without its spaces.
+func even(s string) string { return strings.Join(strings.Fields(s), "") }
+
+// filesOf names the pictures of taught lines.
+func filesOf(lines []Taught) []string {
+	var out []string
+	for _, t := range lines {
+		out = append(out, t.File)
 	}
-	return b.String()
+	return out
 }
 
 // learn cuts the characters of a line apart and keeps how they look. Where light columns part
 // as many pieces as there are characters these are the characters; else the reader says where
 // each lies.
 func (f *glyphs) learn(r *reader.Reader, g *raster.Gray, l reader.Text, text string) error {
-	chars := []rune(strings.Join(strings.Fields(text), ""))
+	chars := []rune(even(text))
 	if f.height == 0 {
 		f.height, f.light = l.Line.Height, l.Light
 	}
@@ -345,12 +349,9 @@ func (k *glyph) damage(s *inked, x, shift int) (missing, too float64) {
 	return missing / max(core, 1), too / max(k.ink, 1)
 }
 
-// marksOf outlines characters where they lie.
-func (f *glyphs) outline(s *reader.Strip, l *lain) []raster.Point {
-	k := &f.all[l.glyph]
-	a, b := s.Place(float64(l.x)), s.Place(float64(l.x+k.w))
-	up := s.Up(0.62)
-	return []raster.Point{{X: a.X + up.X, Y: a.Y + up.Y}, {X: b.X + up.X, Y: b.Y + up.Y}, {X: b.X - up.X, Y: b.Y - up.Y}, {X: a.X - up.X, Y: a.Y - up.Y}}
+// outline is where a character lies in the picture.
+func (f *glyphs) outline(s *reader.Strip, l *lain) [4]raster.Point {
+	return s.Box(float64(l.x), float64(l.x+f.all[l.glyph].w))
 }
 
 // learnAll learns the characters of taught lines.
@@ -441,8 +442,7 @@ func (f *glyphs) say(s *reader.Strip, laid []lain, l reader.Line, light bool) re
 			}
 		}
 		b.WriteRune(k.char)
-		outline := f.outline(s, &laid[i])
-		t.Letters = append(t.Letters, reader.Letter{Rune: k.char, Sure: laid[i].score, Box: [4]raster.Point(outline)})
+		t.Letters = append(t.Letters, reader.Letter{Rune: k.char, Sure: laid[i].score, Box: f.outline(s, &laid[i])})
 		t.Sure = min(t.Sure, laid[i].score)
 	}
 	t.Plain = b.String()

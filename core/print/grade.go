@@ -115,18 +115,24 @@ func (j *gradingJudge) Judge(in *check.Input, out *check.Finding) {
 	m := out.AddMark(check.Polygon, check.RoleFound, grade.Letter())
 	m.Points = append(m.Points, s.Corners[:]...)
 	for _, f := range grade.Flaws {
-		shape, role := check.Polygon, check.RoleLeftOut
-		if len(f.Points) == 2 {
-			shape = check.Line
-			if f.Grade >= 3.5 {
-				role = check.RoleFound
-			}
-		}
-		m := out.AddMark(shape, role, "")
-		m.Points = append(m.Points, f.Points...)
+		as := FlawMark(f)
+		m := out.AddMark(as.Shape, as.Role, "")
+		m.Points = append(m.Points, as.Points...)
 	}
 	out.Sentence = fmt.Appendf(out.Sentence, "grade %.1f, %s", grade.Overall, grade.Letter())
 	if grade.Decides != "" {
 		out.Sentence = append(append(out.Sentence, ", by "...), grade.Decides...)
 	}
+}
+
+// FlawMark draws what cost a grade: a module, or a scan line, which is left out where it got
+// less than an A.
+func FlawMark(f symbol.Flaw) check.Mark {
+	m := check.Mark{Shape: check.Polygon, Role: check.RoleLeftOut, Points: f.Points}
+	if len(f.Points) == 2 {
+		if m.Shape = check.Line; f.Grade >= 3.5 {
+			m.Role = check.RoleFound
+		}
+	}
+	return m
 }

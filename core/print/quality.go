@@ -36,13 +36,7 @@ func (s *QualitySettings) Validate() error {
 }
 
 // Files implements check.Files.
-func (s *QualitySettings) Files() []string {
-	var out []string
-	for _, t := range s.Taught {
-		out = append(out, t.File)
-	}
-	return out
-}
+func (s *QualitySettings) Files() []string { return filesOf(s.Taught) }
 
 // Quality is the kind print.quality: every character of a line is compared with the taught one
 // and is sound, missing, broken, smeared or wrong.
@@ -86,14 +80,12 @@ func teachQuality(t *check.Teaching, s *QualitySettings) (check.Taught, error) {
 	strip.Take(t.Reference, line.Line, line.Light)
 	if laid, ok := q.glyphs.lay(new(inked).take(&strip), []rune(even(s.Text))); ok {
 		for i := range laid {
-			t.Marks = append(t.Marks, check.Mark{Shape: check.Polygon, Role: check.RoleTaught, Points: q.glyphs.outline(&strip, &laid[i])})
+			box := q.glyphs.outline(&strip, &laid[i])
+			t.Marks = append(t.Marks, check.Mark{Shape: check.Polygon, Role: check.RoleTaught, Points: box[:]})
 		}
 	}
 	return q, nil
 }
-
-// even is a text without its spaces.
-func even(s string) string { return strings.Join(strings.Fields(s), "") }
 
 type quality struct {
 	s        QualitySettings
@@ -140,24 +132,9 @@ func (j *qualityJudge) Judge(in *check.Input, out *check.Finding) {
 	// As large as it was taught, and with room beside for what was smeared or lost.
 	line.Line.Height = height
 	line.Line = line.Line.Longer(height + height)
-	best := -1.0
-	var laid []lain
-	for _, light := range [2]bool{line.Light, !line.Light} {
-		if light != j.glyphs.light {
-			continue
-		}
-		j.strip.Take(in.Gray, line.Line, light)
-		if l, ok := j.glyphs.lay(j.inked.take(&j.strip), chars); ok {
-			sum := 0.0
-			for i := range l {
-				sum += l[i].score
-			}
-			if sum > best {
-				best, laid = sum, l
-			}
-		}
-	}
-	if laid == nil {
+	j.strip.Take(in.Gray, line.Line, j.glyphs.light)
+	laid, ok := j.glyphs.lay(j.inked.take(&j.strip), chars)
+	if !ok {
 		out.Fail("its characters do not fit into the region, " + shown(want) + " expected")
 		j.count(out, [5]int{4: len(chars)}, 0)
 		return
@@ -195,7 +172,8 @@ func (j *qualityJudge) tell(out *check.Finding, chars []rune, laid []lain) {
 			}
 		}
 		m := out.AddMark(check.Polygon, role, "")
-		m.Points = append(m.Points, j.glyphs.outline(&j.strip, l)...)
+		box := j.glyphs.outline(&j.strip, l)
+		m.Points = append(m.Points, box[:]...)
 	}
 	j.count(out, n, worst)
 	bad := len(laid) - n[0]

@@ -25,13 +25,7 @@ type TextSettings struct {
 }
 
 // Files implements check.Files.
-func (s *TextSettings) Files() []string {
-	var out []string
-	for _, t := range s.Taught {
-		out = append(out, t.File)
-	}
-	return out
-}
+func (s *TextSettings) Files() []string { return filesOf(s.Taught) }
 
 // Validate implements check.Validator.
 func (s *TextSettings) Validate() error {

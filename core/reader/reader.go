@@ -183,13 +183,11 @@ func (r *Reader) try(g *raster.Gray, l Line, o Options, hard bool) Text {
 func (r *Reader) looksLight(g *raster.Gray, l Line) bool {
 	r.strip.Take(g, l, false)
 	over := 0
-	n := 0
 	// Ground was set to 32; ink lies far from it, to the side where less is.
 	for y := StripHeight/2 - capital/2; y < StripHeight/2+capital/2; y++ {
 		for x := stripMargin; x < r.strip.W-stripMargin; x++ {
 			d := int(r.strip.Pix[y*r.strip.W+x]) - 32
 			over += d * d * d / 64
-			n++
 		}
 	}
 	return over < 0
@@ -204,7 +202,7 @@ func (r *Reader) ReadLine(g *raster.Gray, l Line, light bool, rule *Rule) Text {
 	t := Text{Line: l, Light: light}
 	text, sure := r.plain()
 	t.Plain, t.Sure = wordsOf(text), raster.Exp(max(sure, -700))
-	t.Letters = r.letters(text, l)
+	t.Letters = r.letters(text)
 	if rule != nil {
 		if steered, _, ok := r.search.best(&r.chances, rule); ok && len(steered) > 0 {
 			chance := sure
@@ -259,19 +257,6 @@ func (r *Reader) plain() ([]int16, float64) {
 	return text, sure
 }
 
-// Chance is how probable it is, 0 to 1, that the line read last says a text.
-func (r *Reader) Chance(text string) float64 {
-	classes := make([]int16, 0, len(text))
-	for _, c := range text {
-		i := slices.Index(characters, c)
-		if i < 0 {
-			return 0
-		}
-		classes = append(classes, int16(i+1))
-	}
-	return raster.Exp(max(r.chances.probable(classes), -700))
-}
-
 func wordsOf(classes []int16) string {
 	var b strings.Builder
 	for _, k := range classes {
@@ -282,22 +267,15 @@ func wordsOf(classes []int16) string {
 
 // letters says where the characters lie: between the middles of the gaps to their neighbors,
 // no wider than a wide character.
-func (r *Reader) letters(text []int16, l Line) []Letter {
+func (r *Reader) letters(text []int16) []Letter {
 	spans := r.chances.spans(text)
 	var out []Letter
-	dx, dy := l.To.X-l.From.X, l.To.Y-l.From.Y
-	n := max(raster.Hypot(dx, dy), 1e-9)
-	up := raster.Point{X: float64(dy / n * l.Height * 0.62), Y: float64(-dx / n * l.Height * 0.62)}
 	for i, k := range text {
 		if spans[i].from < 0 {
 			continue
 		}
 		from, to := columnsOf(spans, i)
-		a, b := r.strip.Place(from), r.strip.Place(to)
-		out = append(out, Letter{
-			Rune: characters[k-1], Sure: raster.Exp(spans[i].sure),
-			Box: [4]raster.Point{{X: a.X + up.X, Y: a.Y + up.Y}, {X: b.X + up.X, Y: b.Y + up.Y}, {X: b.X - up.X, Y: b.Y - up.Y}, {X: a.X - up.X, Y: a.Y - up.Y}},
-		})
+		out = append(out, Letter{Rune: characters[k-1], Sure: raster.Exp(spans[i].sure), Box: r.strip.Box(from, to)})
 	}
 	for len(out) > 0 && out[0].Rune == ' ' {
 		out = out[1:]

@@ -189,9 +189,13 @@ func (l Line) turned(deg float64) Line {
 	return l
 }
 
-// Up leads from the middle of the line up, as one reads, by that part of its height.
-func (s *Strip) Up(part float64) raster.Point {
+// Box is where the characters between two columns lie in the picture, from the upper left
+// clockwise as one reads.
+func (s *Strip) Box(from, to float64) [4]raster.Point {
+	const part = 0.62 // of the height to either side: what rises over a capital, and hangs under it
 	dx, dy := s.line.To.X-s.line.From.X, s.line.To.Y-s.line.From.Y
 	n := max(raster.Hypot(dx, dy), 1e-9)
-	return raster.Point{X: float64(dy / n * s.line.Height * part), Y: float64(-dx / n * s.line.Height * part)}
+	up := raster.Point{X: float64(dy / n * s.line.Height * part), Y: float64(-dx / n * s.line.Height * part)}
+	a, b := s.Place(from), s.Place(to)
+	return [4]raster.Point{{X: a.X + up.X, Y: a.Y + up.Y}, {X: b.X + up.X, Y: b.Y + up.Y}, {X: b.X - up.X, Y: b.Y - up.Y}, {X: a.X - up.X, Y: a.Y - up.Y}}
 }

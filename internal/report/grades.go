@@ -15,6 +15,7 @@ import (
 	"golang.org/x/image/font/gofont/goregular"
 
 	"ricetta/core/check"
+	"ricetta/core/print"
 	"ricetta/core/raster"
 	"ricetta/core/symbol"
 	"ricetta/internal/figures"
@@ -32,13 +33,7 @@ type GradedCode struct {
 func (c *GradedCode) Marks() []check.Mark {
 	out := []check.Mark{{Shape: check.Polygon, Role: check.RoleRegion, Points: c.Symbol.Corners[:]}}
 	for _, f := range c.Grade.Flaws {
-		m := check.Mark{Shape: check.Polygon, Role: check.RoleLeftOut, Points: f.Points}
-		if len(f.Points) == 2 {
-			if m.Shape = check.Line; f.Grade >= 3.5 {
-				m.Role = check.RoleFound
-			}
-		}
-		out = append(out, m)
+		out = append(out, print.FlawMark(f))
 	}
 	return out
 }
