@@ -33,7 +33,7 @@ func (c *chances) of(scores []float32, steps, classes int) {
 		}
 		sum := 0.0
 		for _, v := range row {
-			if d := float64(v - top); d > -30 {
+			if d := float64(v - top); d > -negligible {
 				sum += raster.Exp(d)
 			}
 		}
@@ -79,6 +79,7 @@ type prefix struct {
 	node  int
 	last  float64
 	blank float64
+	all   float64 // last and blank together, once a step is over
 }
 
 type node struct {
@@ -94,9 +95,9 @@ type search struct {
 	beam, new []prefix
 }
 
-// best is the most probable text that is allowed and the logarithm of its probability as the
-// beam knows it; false where none is.
-func (s *search) best(c *chances, may allowed) ([]int16, float64, bool) {
+// best is the text that is allowed and most probable together with how usual it is, and the
+// logarithm of both as the beam knows it; false where none is.
+func (s *search) best(c *chances, may allowed, usual bool) ([]int16, float64, bool) {
 	s.nodes = append(s.nodes[:0], node{parent: -1})
 	s.beam = append(s.beam[:0], prefix{node: 0, last: none, blank: 0})
 	for t := range c.steps {
@@ -105,7 +106,7 @@ func (s *search) best(c *chances, may allowed) ([]int16, float64, bool) {
 		few := c.order[t*fewClasses : (t+1)*fewClasses]
 		for i := range s.beam {
 			p := &s.beam[i]
-			all := plus(p.last, p.blank)
+			all := p.all
 			// Nothing new, or the same character going on.
 			same := none
 			if p.node != 0 {
@@ -130,15 +131,24 @@ func (s *search) best(c *chances, may allowed) ([]int16, float64, bool) {
 				if from <= none {
 					continue
 				}
+				if usual {
+					before := int16(0)
+					if n := s.nodes[p.node].parent; p.node != 0 {
+						before = s.nodes[n].class
+					}
+					from += unusual(before, p.class, k)
+				}
 				s.add(s.child(p.node, k), k, state, from+c.at(t, int(k)), none)
 			}
 		}
-		slices.SortStableFunc(s.new, func(a, b prefix) int {
-			x, y := plus(a.last, a.blank), plus(b.last, b.blank)
+		for i := range s.new {
+			s.new[i].all = plus(s.new[i].last, s.new[i].blank)
+		}
+		slices.SortFunc(s.new, func(a, b prefix) int { // nodes differ
 			switch {
-			case x > y:
+			case a.all > b.all:
 				return -1
-			case x < y:
+			case a.all < b.all:
 				return 1
 			}
 			return a.node - b.node
@@ -155,7 +165,7 @@ func (s *search) best(c *chances, may allowed) ([]int16, float64, bool) {
 			text = append(text, s.nodes[n].class)
 		}
 		slices.Reverse(text)
-		return text, plus(p.last, p.blank), true
+		return text, p.all, true
 	}
 	return nil, none, false
 }

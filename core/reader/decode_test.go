@@ -36,7 +36,7 @@ func scoresOf(steps ...map[rune]float64) *chances {
 }
 
 func read(c *chances, may allowed) (string, float64) {
-	text, chance, ok := new(search).best(c, may)
+	text, chance, ok := new(search).best(c, may, false)
 	if !ok {
 		return "", 0
 	}
@@ -89,4 +89,29 @@ func TestARuleChoosesAmongWhatIsThere(t *testing.T) {
 	assert.Error(t, err)
 	_, err = NewRule("((x{100}){9}){9}", false)
 	assert.Error(t, err)
+}
+
+// Characters told apart by their height alone are read as is usual; what is clear is told as it
+// stands.
+func TestWhatIsUsualIsReadWhereEitherMayBe(t *testing.T) {
+	read := func(text string, other map[int]rune, chance float64) string {
+		var steps []map[rune]float64
+		for i, r := range text {
+			s := map[rune]float64{r: 0.999}
+			if o, ok := other[i]; ok {
+				s = map[rune]float64{r: 0.999 - chance, o: chance}
+			}
+			steps = append(steps, s, map[rune]float64{})
+		}
+		var r Reader
+		r.chances = *scoresOf(steps...)
+		got, _ := r.plain()
+		return wordsOf(got)
+	}
+	assert.Equal(t, "Rework", read("RewOrk", map[int]rune{3: 'o'}, 0.05))
+	assert.Equal(t, "Orange", read("Oran9e", map[int]rune{4: 'g'}, 0.05))
+	assert.Equal(t, "OPEN", read("OPeN", map[int]rune{2: 'E'}, 0.05))
+	assert.Equal(t, "L4711b", read("L4711b", map[int]rune{5: '6'}, 0.2), "a small letter may follow a number")
+	assert.Equal(t, "RewOrk", read("RewOrk", map[int]rune{3: 'o'}, 0.0001), "clearly read, however odd")
+	assert.Equal(t, "kg0O", read("kg0O", nil, 0))
 }

@@ -37,6 +37,7 @@ type finder struct {
 	inside    []int // rows of the region from and to, of each block
 	lines     []found
 	taken     []bool
+	coarse    float64 // the angle that was found last, or nobody
 }
 
 const (
@@ -46,14 +47,31 @@ const (
 
 // find returns the lines of a region, those that stand out most first.
 func (f *finder) find(g *raster.Gray, s Search) []found {
-	f.lines = f.lines[:0]
+	f.lines, f.coarse = f.lines[:0], nobody
 	if !f.take(g, s) {
 		return nil
 	}
 	f.edges()
+	return f.at(s, nobody)
+}
+
+// again looks for lines that lie quite otherwise than those that find has found just before.
+func (f *finder) again(s Search) []found {
+	if s.Turn <= otherwise || f.coarse == nobody {
+		return nil
+	}
+	return f.at(s, f.coarse)
+}
+
+// otherwise is how far another angle is from the first one, in degrees; nobody is an angle that
+// no line has.
+const otherwise, nobody = 4, 1000
+
+func (f *finder) at(s Search, but float64) []found {
+	f.lines = f.lines[:0]
 	turn := min(max(s.Turn, 0), 30)
-	angle := f.angle(0, turn, 1, 0, f.level.W)
-	angle = f.angle(angle, 0.75, 0.25, 0, f.level.W)
+	f.coarse = f.angle(0, turn, 1, 0, f.level.W, but)
+	angle := f.angle(f.coarse, 0.75, 0.25, 0, f.level.W, nobody)
 	f.bands(angle, s)
 	for i := range f.lines {
 		f.refine(&f.lines[i], s, turn)
@@ -187,12 +205,16 @@ func (f *finder) profile(dst []float64, angle float64, x0, x1 int) []float64 {
 	return dst
 }
 
-// angle is the one, around another and so far from it, at which the profile is steepest.
-func (f *finder) angle(around, reach, step float64, x0, x1 int) float64 {
+// angle is the one, around another and so far from it, at which the profile is steepest, but
+// none near one that is known not to be it.
+func (f *finder) angle(around, reach, step float64, x0, x1 int, but float64) float64 {
 	best, at := -1.0, around
 	n := int(reach/step + 0.5)
 	for i := -n; i <= n; i++ {
 		a := around + float64(float64(i)*step)
+		if math.Abs(a-but) < otherwise {
+			continue
+		}
 		p := f.profile(f.rows, a, x0, x1)
 		f.rows = p
 		sum := 0.0
@@ -294,7 +316,7 @@ func (f *finder) refine(l *found, s Search, turn float64) {
 			return
 		}
 		if turn > 0 {
-			angle = min(max(f.angle(angle, 1, 0.25, x0, x1), -turn), turn)
+			angle = min(max(f.angle(angle, 1, 0.25, x0, x1, nobody), -turn), turn)
 		}
 		sin, cos := raster.SinCos(angle)
 		slope = sin / cos

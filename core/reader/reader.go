@@ -13,6 +13,8 @@ type Letter struct {
 	Rune rune
 	Sure float64         // 0 to 1: how probable it is where it is clearest
 	Box  [4]raster.Point // where it lies, from its upper left clockwise as one reads
+
+	from, to int // columns of the strip
 }
 
 // Text is a line read.
@@ -62,20 +64,20 @@ type Reader struct {
 // is tried.
 const enough, doubtful = 0.85, 0.4
 
+// hopeless is how sure the best line must be for no others to be looked for.
+const hopeless = 0.05
+
+// asSure is how sure, as a part of the first reading, one of the measured height must be.
+const asSure = 0.5
+
 // Read reads the lines of a region from the top down.
 func (r *Reader) Read(g *raster.Gray, o Options) []Text {
 	most := max(o.Most, 1)
 	r.kept = r.kept[:0]
-	lines := r.finder.find(g, o.Search)
-	for i, l := range lines[:min(len(lines), most+3)] {
-		t := r.try(g, l.Line, o, i < most)
-		if t.Plain == "" || t.Sure < 1e-4 && len(r.kept) > 0 {
-			continue
-		}
-		r.keep(t)
-		if most == 1 && t.Sure >= enough {
-			break
-		}
+	r.readAll(g, r.finder.find(g, o.Search), o, most)
+	// The stripes of a ground, or the columns of dots, may have been steeper than the lines.
+	if !slices.ContainsFunc(r.kept, func(t Text) bool { return t.Sure >= hopeless }) {
+		r.readAll(g, r.finder.again(o.Search), o, most)
 	}
 	// With more lines than asked for, those count that are read best.
 	for len(r.kept) > most {
@@ -99,6 +101,20 @@ func (r *Reader) Read(g *raster.Gray, o Options) []Text {
 		return 0
 	})
 	return r.kept
+}
+
+// readAll reads lines found and keeps those on which something stands.
+func (r *Reader) readAll(g *raster.Gray, lines []found, o Options, most int) {
+	for i, l := range lines[:min(len(lines), most+3)] {
+		t := r.try(g, l.Line, o, i < most)
+		if t.Plain == "" || t.Sure < 1e-4 && len(r.kept) > 0 {
+			continue
+		}
+		r.keep(t)
+		if most == 1 && t.Sure >= enough {
+			return
+		}
+	}
 }
 
 // keep adds a text, or puts it in the place of one read less surely on the same line: a line may
@@ -142,6 +158,13 @@ func (r *Reader) try(g *raster.Gray, l Line, o Options, hard bool) Text {
 		light = r.looksLight(g, l)
 	}
 	best := r.ReadLine(g, l, light, o.Rule)
+	// What was read says how high the line is better than how full of strokes its rows are; how
+	// high it is says which of o and O, s and S it was.
+	if m, off := r.measured(&best); off {
+		if t := r.ReadLine(g, m, light, o.Rule); t.Sure > float64(asSure*best.Sure) {
+			best, l = t, m
+		}
+	}
 	if best.Sure >= enough {
 		return best
 	}
@@ -204,7 +227,7 @@ func (r *Reader) ReadLine(g *raster.Gray, l Line, light bool, rule *Rule) Text {
 	t.Plain, t.Sure = wordsOf(text), raster.Exp(max(sure, -700))
 	t.Letters = r.letters(text)
 	if rule != nil {
-		if steered, _, ok := r.search.best(&r.chances, rule); ok && len(steered) > 0 {
+		if steered, _, ok := r.search.best(&r.chances, rule, false); ok && len(steered) > 0 {
 			chance := sure
 			if !slices.Equal(steered, text) {
 				chance = r.chances.probable(steered)
@@ -246,11 +269,12 @@ func (r *Reader) Align(g *raster.Gray, l Line, light bool, text string) ([][2]in
 func (r *Reader) plain() ([]int16, float64) {
 	text := r.chances.greedy()
 	sure := r.chances.probable(text)
-	if sure > -0.05 { // nothing else can be more probable
+	odd := strangeness(text)
+	if sure+odd > -0.05 { // nothing else can be more probable
 		return text, sure
 	}
-	if other, _, ok := r.search.best(&r.chances, nil); ok && !slices.Equal(other, text) {
-		if s := r.chances.probable(other); s > sure {
+	if other, _, ok := r.search.best(&r.chances, nil, true); ok && !slices.Equal(other, text) {
+		if s := r.chances.probable(other); s+strangeness(other) > sure+odd {
 			return other, s
 		}
 	}
@@ -275,7 +299,7 @@ func (r *Reader) letters(text []int16) []Letter {
 			continue
 		}
 		from, to := columnsOf(spans, i)
-		out = append(out, Letter{Rune: characters[k-1], Sure: raster.Exp(spans[i].sure), Box: r.strip.Box(from, to)})
+		out = append(out, Letter{Rune: characters[k-1], Sure: raster.Exp(spans[i].sure), Box: r.strip.Box(from, to), from: int(from), to: int(to + 0.5)})
 	}
 	for len(out) > 0 && out[0].Rune == ' ' {
 		out = out[1:]

@@ -112,7 +112,12 @@ func tones(g *raster.Gray, l Line, reach float64) func(x, y float64) float64 {
 	if g.Inside(x0, y0) && g.Inside(x1, y1) {
 		return g.Between
 	}
-	return func(x, y float64) float64 { return inside(g, x-0.5, y-0.5) }
+	return func(x, y float64) float64 {
+		if g.Inside(x, y) {
+			return g.Between(x, y)
+		}
+		return inside(g, x-0.5, y-0.5)
+	}
 }
 
 // inside is the tone at a place, that of the nearest border outside of the picture.

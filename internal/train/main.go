@@ -117,8 +117,11 @@ func run(folder, list, out, wordFile string, n int, seed uint64, easy, look bool
 	var strip reader.Strip
 	for i := 0; i < n; {
 		style := drawn.Styles[rng.IntN(len(drawn.Styles))]
-		if rng.IntN(4) == 0 {
+		switch rng.IntN(8) {
+		case 0:
 			style = drawn.Solid
+		case 1:
+			style = drawn.InkJet
 		}
 		from := plain
 		if style == drawn.DotMatrix || style == drawn.InkJet && rng.IntN(2) == 0 {
@@ -172,9 +175,13 @@ func run(folder, list, out, wordFile string, n int, seed uint64, easy, look bool
 }
 
 // aside is where a line lies as a finder of lines might see it: a little turned, off and of
-// another height.
+// another height; every other time of nearly the right one, as once it has been measured.
 func aside(l drawn.Lies, rng *rand.Rand) reader.Line {
-	k := math.Exp((rng.Float64() - 0.5) * 0.5)
+	off := 0.5
+	if rng.IntN(2) == 0 {
+		off = 0.16
+	}
+	k := math.Exp((rng.Float64() - 0.5) * off)
 	dx, dy := l.To.X-l.From.X, l.To.Y-l.From.Y
 	n := max(math.Hypot(dx, dy), 1)
 	ux, uy := dx/n, dy/n

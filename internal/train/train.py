@@ -67,14 +67,19 @@ def rounded(x):
 class Whole(nn.Module):
     """The network as the reader computes it: weights of -127 to 127 by output channel, values of 0 to 127."""
 
-    def __init__(self, net):
+    def __init__(self, net, file=None):
         super().__init__()
         self.kinds = net.kinds
         self.shape = [(c.stride, c.padding, c.groups) for c in net.convs]
         f = net.folded()
+        self.was = [1.0] * len(f)  # what a value that is added again counts
+        top = torch.zeros(len(f))
+        if file:
+            f, self.was = read(file)
+            top += 1
         self.weights = nn.ParameterList([nn.Parameter(w) for w, _ in f])
         self.biases = nn.ParameterList([nn.Parameter(b) for _, b in f])
-        self.register_buffer("top", torch.zeros(len(f)))  # what 127 stands for, after each layer
+        self.register_buffer("top", top)  # what 127 stands for, after each layer
         self.measure = False
 
     def quantized(self, i):
@@ -89,7 +94,7 @@ class Whole(nn.Module):
                 was = x
             x = F.conv2d(x, w, self.biases[i], self.shape[i][0], self.shape[i][1], 1, self.shape[i][2])
             if k == "mix":
-                x = x + was
+                x = x + was * self.was[i]
             if k == "out":
                 break
             x = F.relu(x)
@@ -101,6 +106,58 @@ class Whole(nn.Module):
                 s = self.top[i] / 127
                 x = rounded((x / s).clamp(0, 127)) * s
         return x.squeeze(2).permute(2, 0, 1)
+
+
+def read(file):
+    """Weights and biases that export has written, with values of 0 to 1 after each layer, and
+    what a value that is added again counts."""
+    data = open(file, "rb").read()
+    at, out, was = 17 + 8, [], []
+    before = 1 / 127.0
+    for k, _ in layers():
+        o, c, h, wd, again = struct.unpack_from("<HHHHf", data, at)
+        at += 12
+        w = np.frombuffer(data, np.int8, o * c * h * wd, at).reshape(o, c, h, wd).astype(np.float32)
+        at += w.size
+        bias = np.frombuffer(data, np.int32, o, at).astype(np.float32)
+        gain = np.frombuffer(data, np.float32, o, at + 4 * o)
+        at += 8 * o
+        after = 1.0 if k == "out" else 1 / 127.0
+        s = gain * after / before
+        out.append((torch.tensor(w * s[:, None, None, None]), torch.tensor(bias * s * before)))
+        was.append(float(again))
+        before = after
+    return out, was
+
+
+def go_on(o, lines, test, rng):
+    """Trains weights made before on, rounded from the first step."""
+    whole = Whole(Net(), o.begin)
+    mean = Whole(Net(), o.begin)
+    print("before: %.3f lines right, %.4f characters wrong" % check(whole, test, rng), flush=True)
+    ctc = nn.CTCLoss(zero_infinity=True)
+    opt = torch.optim.AdamW(whole.parameters(), lr=o.peak, weight_decay=0, betas=(0.9, 0.98))
+    begin, step, told, part = time.time(), 0, 0, 0.0
+    while part < 1:
+        for x, labels, lengths, steps in lines.refresh().batches(o.size, rng, o.size * 32):
+            part = (time.time() - begin) / (o.minutes * 60)
+            for g in opt.param_groups:
+                g["lr"] = o.peak * min(part / 0.03, 1) * (0.5 + 0.5 * math.cos(math.pi * min(part, 1))) + 1e-6
+            loss = ctc(F.log_softmax(whole(x), 2), labels, steps, lengths)
+            opt.zero_grad(set_to_none=True)
+            loss.backward()
+            nn.utils.clip_grad_norm_(whole.parameters(), 2.0)
+            opt.step()
+            step += 1
+            with torch.no_grad():
+                for m, p in zip(mean.parameters(), whole.parameters()):
+                    m.mul_(0.998).add_(p, alpha=0.002)
+            if step % 100 == 0:
+                print(f"{(time.time() - begin) / 60:6.1f} min step {step} of {len(lines.lines)} lines loss {loss.item():.3f}", flush=True)
+        if (time.time() - begin) / 60 - told > 5 or part >= 1:
+            told = (time.time() - begin) / 60
+            print("check: %.3f lines right, %.4f characters wrong" % check(mean, test, rng), flush=True)
+            export(mean, o.out)
 
 
 class Pool:
@@ -200,7 +257,7 @@ def export(net, file):
             bias = np.round(net.biases[i].detach().numpy() / (s * before)).astype(np.int32)
             after = 1.0 if k == "out" else float(net.top[i]) / 127
             gain = (s * before / after).astype(np.float32)
-            was = np.float32(stream / after) if k == "mix" else np.float32(0)
+            was = np.float32(net.was[i] * stream / after) if k == "mix" else np.float32(0)
             o, c, h, wd = whole.shape
             f.write(struct.pack("<HHHHf", o, c, h, wd, float(was)))
             f.write(np.ascontiguousarray(whole).tobytes() + bias.tobytes() + gain.tobytes())
@@ -212,12 +269,13 @@ def export(net, file):
 def main():
     a = argparse.ArgumentParser()
     a.add_argument("--lines", required=True, help="pattern of files of lines")
-    a.add_argument("--easy", required=True, help="and of easy ones, to begin with")
+    a.add_argument("--easy", default="", help="and of easy ones, to begin with")
     a.add_argument("--check", required=True, help="and of those to check with")
     a.add_argument("--minutes", type=float, default=100)
     a.add_argument("--out", default="weights.bin")
     a.add_argument("--state", default="state.pt")
     a.add_argument("--resume", action="store_true", help="go on from the state, with the rounded part alone")
+    a.add_argument("--begin", help="weights made before, to train on")
     a.add_argument("--size", type=int, default=32)
     a.add_argument("--threads", type=int, default=2)
     a.add_argument("--peak", type=float, default=2.5e-3)
@@ -226,6 +284,8 @@ def main():
     torch.manual_seed(1)
     rng = random.Random(1)
     easy, lines, test = Pool(o.easy).refresh(), Pool(o.lines).refresh(), Pool(o.check).refresh()
+    if o.begin:
+        return go_on(o, lines, test, rng)
     net = Net()
     mean = Net()  # running mean of the weights
     mean.load_state_dict(net.state_dict())
