@@ -62,3 +62,26 @@ func TestMatrixCodesAtEveryAngle(t *testing.T) {
 		}
 	}
 }
+
+// A Data Matrix of dots that do not touch, as ink jet and dot peening print it, has no solid L.
+func TestDataMatrixOfDots(t *testing.T) {
+	code := must(t)
+	var r symbol.Reader
+	for _, text := range []string{"L47", "01040000000000081727033110L4711"} {
+		c := code(drawn.Matrix(text))
+		for _, p := range []drawn.Print{
+			{Module: 6, Dots: 0.7}, {Module: 8, Dots: 0.55}, {Module: 6, Dots: 0.8, Inverse: true}, {Module: 10, Dots: 0.6, Inverse: true}, {Module: 7, Dots: 0.65, Slant: 0.03}, {Module: 5, Dots: 0.85, Inverse: true},
+		} {
+			for turn := -180.0; turn < 180; turn += 48 {
+				p.Turn, p.Quiet, p.Dark, p.Light = turn+3.7, 3, 50, 200
+				found := r.Read(board(c, p), symbol.Options{})
+				name := fmt.Sprintf("%q %+v", text, p)
+				if assert.Len(t, found, 1, name) {
+					assert.Equal(t, text, found[0].Text, name)
+					assert.InDelta(t, 320, found[0].Center().X, 3, name)
+					assert.InDelta(t, 240, found[0].Center().Y, 3, name)
+				}
+			}
+		}
+	}
+}

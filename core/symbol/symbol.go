@@ -97,6 +97,7 @@ type Reader struct {
 	map2   tones
 	lines  lineReader
 	matrix matrixReader
+	dotted dotted
 	qr     qrReader
 	found  []Symbol
 }
@@ -122,6 +123,10 @@ func (r *Reader) readAt(g *raster.Gray, least int64, o *Options) {
 			}
 		}
 	}
+}
+
+func (r *Reader) has(k Symbology) bool {
+	return slices.ContainsFunc(r.found, func(s Symbol) bool { return s.Symbology == k })
 }
 
 // explained reports whether a part is a code that was read already.
@@ -159,6 +164,15 @@ func (r *Reader) Read(g *raster.Gray, o Options) []Symbol {
 		r.readAt(g, max(strongest/share, leastEnergy), &o)
 		if len(r.found) > 0 || strongest/share <= leastEnergy {
 			break
+		}
+	}
+	// What is made of dots is looked for last: joining them takes time.
+	if o.wants(DataMatrix) && (len(r.found) == 0 || len(o.Only) > 0 && !r.has(DataMatrix)) {
+		for _, p := range r.blocks.busy(max(strongest/8, leastEnergy), g.W, g.H) {
+			if !r.explained(p) {
+				r.map2.measure(g, p)
+				r.found = r.dotted.read(r.found, g, &r.map2, &r.matrix)
+			}
 		}
 	}
 	slices.SortStableFunc(r.found, func(a, b Symbol) int {

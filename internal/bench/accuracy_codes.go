@@ -23,7 +23,11 @@ type codeSpecimen struct {
 	symbology symbol.Symbology
 	text      string
 	code      *drawn.Code
+	dots      bool // it is made of dots that do not touch
 }
+
+// ofDots is a Data Matrix as ink jet and dot peening make it.
+const ofDots symbol.Symbology = "data-matrix of dots"
 
 // specimenOf makes a code of a kind that says something of its own.
 func specimenOf(s symbol.Symbology, rng *rand.Rand) (codeSpecimen, error) {
@@ -69,6 +73,9 @@ func specimenOf(s symbol.Symbology, rng *rand.Rand) (codeSpecimen, error) {
 	case symbol.DataMatrix:
 		out.text = word(4 + rng.IntN(40))
 		out.code, err = drawn.Matrix(out.text)
+	case ofDots:
+		out.symbology, out.dots, out.text = symbol.DataMatrix, true, word(4+rng.IntN(20))
+		out.code, err = drawn.Matrix(out.text)
 	case symbol.QR:
 		out.text = word(4 + rng.IntN(60))
 		out.code, err = drawn.QR(out.text, rng.IntN(4))
@@ -98,6 +105,10 @@ func scene(c codeSpecimen, grade int, rng *rand.Rand) *raster.Gray {
 		p.Module, p.Quiet = least+0.8+rng.Float64()*4, 3
 		p.Inverse = rng.IntN(5) == 0
 	}
+	if c.dots { // there must be pixels between them
+		p.Dots, p.Growth = 0.55+rng.Float64()*0.25, 0
+		p.Module += 2.5
+	}
 	p.Module = min(p.Module, 820/float64(c.code.W+20))
 	reach := p.Module*math.Hypot(float64(c.code.W), float64(c.code.H))/2 + 60
 	if c.code.Linear {
@@ -113,7 +124,7 @@ func scene(c codeSpecimen, grade int, rng *rand.Rand) *raster.Gray {
 // codeAccuracy reads codes of all kinds in whole scenes, by grade from clean to hardly
 // readable by eye, and pictures without a code.
 func codeAccuracy(w io.Writer) error {
-	kinds := []symbol.Symbology{symbol.EAN13, symbol.UPCA, symbol.EAN8, symbol.Code128, symbol.GS1128, symbol.ITF14, symbol.Code39, symbol.DataMatrix, symbol.QR}
+	kinds := []symbol.Symbology{symbol.EAN13, symbol.UPCA, symbol.EAN8, symbol.Code128, symbol.GS1128, symbol.ITF14, symbol.Code39, symbol.DataMatrix, ofDots, symbol.QR}
 	const each = 24
 	type tally struct{ read, wrong, all int }
 	var grades [5]tally

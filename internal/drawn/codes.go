@@ -134,6 +134,7 @@ type Print struct {
 	Light   float64 // and of the label
 	Inverse bool    // light on dark
 	Mirror  bool
+	Dots    float64 // diameter of the round dots a matrix code is made of, in modules; 0 for squares
 }
 
 // PutCode prints a code into a picture with its middle at a place, each pixel the mean of
@@ -170,6 +171,9 @@ func PutCode(g *raster.Gray, c *Code, at raster.Point, p Print) {
 		}
 		x, y := int(math.Floor(mx)), int(math.Floor(my))
 		dark := c.At(x, y)
+		if fx, fy := mx-float64(x)-0.5, my-float64(y)-0.5; p.Dots > 0 && fx*fx+fy*fy > p.Dots*p.Dots/4 {
+			return ground, true
+		}
 		if e := p.Growth / 2; e != 0 {
 			fx := mx - float64(x)
 			if e > 0 && !dark {
