@@ -30,8 +30,8 @@ const (
 func (d *dotted) read(out []Symbol, g *raster.Gray, t *tones, m *matrixReader) []Symbol {
 	for _, inverse := range [2]bool{false, true} {
 		before := len(out)
-		// Less where that joins what should not be joined.
-		for by := d.gap(t, inverse); by > 0 && len(out) == before; by-- {
+		// More where dots are smaller than they seem, less where that joins too much.
+		for by := d.gap(t, inverse) + 1; by > 0 && len(out) == before; by-- {
 			d.grow(g, t.patch, by, inverse)
 			d.tones.measure(&d.grown, patch{x1: d.grown.W, y1: d.grown.H})
 			out = m.read(out, &d.grown, &d.tones)
@@ -49,8 +49,8 @@ func (d *dotted) read(out []Symbol, g *raster.Gray, t *tones, m *matrixReader) [
 	return out
 }
 
-// gap is by how many pixels dots of one tone must grow to touch their neighbors; 0 where there
-// are not many alike.
+// gap is by how many pixels dots of one tone must grow to touch their neighbors; 0 where the
+// few that are alike lie too far apart.
 func (d *dotted) gap(t *tones, inverse bool) int {
 	tone := uint8(darker)
 	if inverse {
