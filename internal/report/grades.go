@@ -160,7 +160,8 @@ func gradePage(pdf *fpdf.Fpdf, g *GradedCode, c Conditions, n int) error {
 	}
 	pdf.Ln(5)
 	var buf bytes.Buffer
-	const w, h = 1044, 600
+	// The library orders pictures by their widths alone, and those of one width by chance.
+	w, h := 1044+n, 600
 	if err := png.Encode(&buf, g.Figure(w, h).Image); err != nil {
 		return fmt.Errorf("the figure cannot be drawn: %w", err)
 	}
