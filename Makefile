@@ -38,7 +38,7 @@ test: check-tools chromium web test-go test-builds test-web test-e2e ## Run all 
 test-go:
 	go vet ./...
 	go test $$(go list ./... | grep -v /internal/e2e)
-	go test -race -short ./internal/station ./internal/api ./internal/store ./internal/plant
+	go test -race -short ./internal/line ./internal/station ./internal/api ./internal/store ./internal/plant
 
 # The core once more without SIMD, and with fused multiply-add allowed: the verdicts
 # must be the same to the last bit.

@@ -49,16 +49,17 @@ func (s *Server) metrics() *prometheus.Registry {
 type stationMetrics struct{ s *Server }
 
 var (
-	itemsMetric    = prometheus.NewDesc("ricetta_items_total", "Items recorded since the service started.", []string{"station", "route"}, nil)
-	faultsMetric   = prometheus.NewDesc("ricetta_faults_total", "Items with a fault since the service started.", []string{"station"}, nil)
+	itemsMetric    = prometheus.NewDesc("ricetta_items_total", "Items recorded in the run, since the service started.", []string{"station", "route"}, nil)
+	faultsMetric   = prometheus.NewDesc("ricetta_faults_total", "Items with a fault in the run, since the service started.", []string{"station"}, nil)
 	runningMetric  = prometheus.NewDesc("ricetta_station_running", "1 while the station runs.", []string{"station"}, nil)
-	underwayMetric = prometheus.NewDesc("ricetta_items_underway", "Items between camera and last ejector.", []string{"station"}, nil)
+	underwayMetric = prometheus.NewDesc("ricetta_packages_underway", "Packages between trigger and last ejector.", []string{"line"}, nil)
+	packagesMetric = prometheus.NewDesc("ricetta_run_packages", "Packages of the line's run.", []string{"line", "route"}, nil)
 	picturesMetric = prometheus.NewDesc("ricetta_pictures_bytes", "Bytes of all pictures kept.", nil, nil)
 )
 
 // Describe implements prometheus.Collector.
 func (m *stationMetrics) Describe(ch chan<- *prometheus.Desc) {
-	for _, d := range []*prometheus.Desc{itemsMetric, faultsMetric, runningMetric, underwayMetric, picturesMetric} {
+	for _, d := range []*prometheus.Desc{itemsMetric, faultsMetric, runningMetric, underwayMetric, packagesMetric, picturesMetric} {
 		ch <- d
 	}
 }
@@ -77,7 +78,13 @@ func (m *stationMetrics) Collect(ch chan<- prometheus.Metric) {
 		}
 		ch <- prometheus.MustNewConstMetric(faultsMetric, prometheus.CounterValue, float64(st.Counters.Faults), id)
 		ch <- prometheus.MustNewConstMetric(runningMetric, prometheus.GaugeValue, running, id)
-		ch <- prometheus.MustNewConstMetric(underwayMetric, prometheus.GaugeValue, float64(st.Underway), id)
+	}
+	for _, l := range m.s.deps.Lines {
+		st := l.State()
+		ch <- prometheus.MustNewConstMetric(underwayMetric, prometheus.GaugeValue, float64(st.Underway), st.Config.ID)
+		for route, n := range st.Counters.Routes {
+			ch <- prometheus.MustNewConstMetric(packagesMetric, prometheus.GaugeValue, float64(n), st.Config.ID, route)
+		}
 	}
 	ch <- prometheus.MustNewConstMetric(picturesMetric, prometheus.GaugeValue, float64(m.s.deps.Records.PictureBytes()))
 }

@@ -10,6 +10,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"ricetta/internal/line"
 	"ricetta/internal/store"
 )
 
@@ -19,6 +20,8 @@ type Records interface {
 	ItemOf(stationID string, seq int64) (store.Kept, error)
 	Tallies(f store.Filter, by []string) ([]store.Tally, error)
 	Picture(hash string) ([]byte, error)
+	Runs(lineID string, before int64, limit int) ([]store.CountedRun, error)
+	PackageOf(lineID string, seq int64) (line.Package, error)
 	Healthy() error
 	PictureBytes() int64
 }

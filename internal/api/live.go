@@ -11,6 +11,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"ricetta/internal/line"
 	"ricetta/internal/station"
 )
 
@@ -72,6 +73,26 @@ func (h *Hub) Changed(s station.State) {
 	defer h.mu.Unlock()
 	h.states[s.Config.ID] = s
 	h.send("station", s.Config.ID, data)
+}
+
+// PackageRecorded implements line.Listener.
+func (h *Hub) PackageRecorded(p *line.Package) {
+	out := packageOf(p)
+	h.tell("package", Event{Kind: "package", Package: &out})
+}
+
+// LineChanged implements line.Listener.
+func (h *Hub) LineChanged(s line.State) {
+	out := lineOf(s)
+	h.tell("line", Event{Kind: "line", Line: &out})
+}
+
+// tell sends what belongs to no one station.
+func (h *Hub) tell(kind string, e Event) {
+	data := mustJSON(e)
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.send(kind, "", data)
 }
 
 func mustJSON(v any) []byte {
@@ -203,7 +224,7 @@ func (s *Server) live(c *echo.Context, in *liveRequest) error {
 		fmt.Fprintf(w, "event: reset\nid: %s-%d\ndata: {}\n\n", s.hub.boot, s.hub.number(missed))
 	}
 	write := func(m message) error {
-		if in.Station != "" && m.station != in.Station {
+		if in.Station != "" && m.station != "" && m.station != in.Station {
 			return nil
 		}
 		_, err := fmt.Fprintf(w, "event: %s\nid: %s-%d\ndata: %s\n\n", m.kind, s.hub.boot, m.n, m.data)

@@ -26,6 +26,7 @@ import (
 type Deps struct {
 	Site, Version string
 	Started       time.Time
+	Lines         []LineControl
 	Stations      []Control
 	Book          *workbench.Book
 	Records       Records
@@ -90,15 +91,28 @@ func New(d Deps) (*Server, error) {
 
 func (s *Server) routes(r *router) {
 	handle(r, "GET", "/about", operation{id: "about", summary: "What answers here", tag: "service"}, s.about)
-	stream(r, "/live", operation{id: "live", summary: "What happens, as it happens (Server-Sent Events with the events item, station and reset; data as in Event)", tag: "live", produces: "text/event-stream", errors: []int{404}}, s.live)
+	stream(r, "/live", operation{id: "live", summary: "What happens, as it happens (Server-Sent Events with the events item, package, station, line and reset; data as in Event)", tag: "live", produces: "text/event-stream", errors: []int{404}}, s.live)
+
+	lined := func(id, summary string, errors ...int) operation {
+		return operation{id: id, summary: summary, tag: "lines", errors: errors}
+	}
+	handle(r, "GET", "/lines", lined("listLines", "All lines and how they do"), s.listLines)
+	handle(r, "GET", "/lines/:id", lined("showLine", "One line", 404), s.showLine)
+	handle(r, "POST", "/lines/:id/start", lined("startLine", "Start taking packages; releases a held line", 403, 404, 409), s.startLine)
+	handle(r, "POST", "/lines/:id/stop", lined("stopLine", "Stop taking packages and take the permit from the belt", 403, 404), s.stopLine)
+	handle(r, "POST", "/lines/:id/trigger", lined("triggerLine", "Take the package that lies at the trigger now, on a line triggered by software", 403, 404, 409), s.triggerLine)
+	handle(r, "POST", "/lines/:id/prepare", lined("prepareLine", "Make the recipes of a product ready, so that a changeover takes an instant", 403, 404, 409), s.prepareLine)
+	handle(r, "POST", "/lines/:id/change", lined("changeLine", "Change the line over to a product from the next package on; a run begins", 403, 404, 409), s.changeLine)
+	handle(r, "GET", "/lines/:id/runs", lined("listRuns", "The runs of a line with their counts, newest first", 400, 404), s.listRuns)
+	handle(r, "GET", "/packages/:id", lined("showPackage", "A package with its items", 404), s.showPackage)
 
 	handle(r, "GET", "/stations", operation{id: "listStations", summary: "All stations and how they do", tag: "stations"}, s.listStations)
 	handle(r, "GET", "/stations/:id", operation{id: "showStation", summary: "One station", tag: "stations", errors: []int{404}}, s.showStation)
-	handle(r, "POST", "/stations/:id/start", operation{id: "startStation", summary: "Start taking pictures; releases a held station", tag: "stations", errors: []int{403, 404, 409}}, s.startStation)
-	handle(r, "POST", "/stations/:id/stop", operation{id: "stopStation", summary: "Stop taking pictures and take the permit from the belt", tag: "stations", errors: []int{403, 404}}, s.stopStation)
+	handle(r, "POST", "/stations/:id/start", operation{id: "startStation", summary: "Start the line that the station stands on; releases a held one", tag: "stations", errors: []int{403, 404, 409}}, s.startStation)
+	handle(r, "POST", "/stations/:id/stop", operation{id: "stopStation", summary: "Stop the line that the station stands on, and its belt", tag: "stations", errors: []int{403, 404}}, s.stopStation)
 	handle(r, "GET", "/stations/:id/latest", operation{id: "latestItem", summary: "The last item with its findings", tag: "stations", errors: []int{404}}, s.latestItem)
 
-	handle(r, "POST", "/stations/:id/use", operation{id: "useRelease", summary: "Run the released revision of a product from the next item on; another product than before needs a stopped station", tag: "stations", errors: []int{403, 404, 409}}, s.useRelease)
+	handle(r, "POST", "/stations/:id/use", operation{id: "useRelease", summary: "Run the released revision of a product from the next item on; another product than before needs a stopped line, or a changeover of it", tag: "stations", errors: []int{403, 404, 409}}, s.useRelease)
 
 	handle(r, "GET", "/stations/:id/camera", operation{id: "showCamera", summary: "How the station's camera is set, and what it can", tag: "stations", errors: []int{404}}, s.showCamera)
 	handle(r, "PUT", "/stations/:id/camera", operation{id: "setCamera", summary: "Set the camera of a stopped station", tag: "stations", errors: []int{400, 403, 404, 409, 422}}, s.setCamera)

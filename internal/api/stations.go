@@ -1,12 +1,10 @@
 package api
 
 import (
-	"errors"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
 
-	"ricetta/core/check"
 	"ricetta/core/inspect"
 	"ricetta/core/raster"
 	"ricetta/internal/station"
@@ -15,15 +13,11 @@ import (
 // Control is what the interface can do with a station.
 type Control interface {
 	State() station.State
-	Start() error
-	Stop()
 	Use(*inspect.Plan) error
 	// Source is what its pictures come from. It is a station.Camera as well where there is
 	// something to set.
 	Source() station.Viewer
 	Calibrate(*raster.Calibration) error
-	// Order tells what is packed from the next item on.
-	Order(check.Order)
 }
 
 // StationRequest names a station.
@@ -73,29 +67,26 @@ func (s *Server) showStation(_ *echo.Context, in *StationRequest) (*Station, err
 	return &out, nil
 }
 
+// startStation starts the line that a station stands on.
 func (s *Server) startStation(_ *echo.Context, in *StationRequest) (*Station, error) {
-	c := s.station(in.ID)
-	if c == nil {
-		return nil, noStation(in.ID)
-	}
-	if err := c.Start(); err != nil {
-		if errors.Is(err, station.ErrNoRecipe) {
-			return nil, problem(http.StatusConflict, "The station cannot start", err.Error())
-		}
-		return nil, problem(http.StatusConflict, "The station did not start", err.Error())
-	}
-	s.log.Info("station started", "station", in.ID)
-	out := s.view(c)
-	return &out, nil
+	return s.onLine(in.ID, func(l LineControl) error { return l.Start(false) })
 }
 
 func (s *Server) stopStation(_ *echo.Context, in *StationRequest) (*Station, error) {
-	c := s.station(in.ID)
+	return s.onLine(in.ID, func(l LineControl) error { l.Stop(); return nil })
+}
+
+// onLine does something to the line of a station.
+func (s *Server) onLine(id string, f func(LineControl) error) (*Station, error) {
+	c := s.station(id)
 	if c == nil {
-		return nil, noStation(in.ID)
+		return nil, noStation(id)
 	}
-	c.Stop()
-	s.log.Info("station stopped", "station", in.ID)
+	l := s.line(c.State().Config.Line)
+	if err := f(l); err != nil {
+		return nil, problem(http.StatusConflict, "The line did not start", err.Error())
+	}
+	s.log.Info("line started or stopped", "line", l.State().Config.ID, "status", l.State().Status)
 	out := s.view(c)
 	return &out, nil
 }

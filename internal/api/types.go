@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"ricetta/core/check"
+	"ricetta/internal/line"
 	"ricetta/internal/station"
 	"ricetta/internal/store"
 )
@@ -21,30 +22,84 @@ type About struct {
 
 // Station is a station with what it is doing.
 type Station struct {
-	ID       string             `json:"id" required:"true"`
-	Name     string             `json:"name" required:"true"`
-	Line     string             `json:"line" required:"true"`
-	Role     string             `json:"role" required:"true"`
-	Status   string             `json:"status" required:"true" enum:"running,held,stopped"`
-	Why      string             `json:"why" required:"true" description:"What someone has to look at; empty when all is well"`
-	Since    time.Time          `json:"since" required:"true"`
-	Product  string             `json:"product" required:"true"`
-	Revision string             `json:"revision" required:"true"`
-	Underway int                `json:"underway" required:"true" description:"Items between camera and last ejector"`
-	Counters station.Counters   `json:"counters" required:"true"`
-	Ejectors map[string]Ejector `json:"ejectors" required:"true" nullable:"false"`
-	Every    int64              `json:"every" required:"true" description:"Encoder counts from item to item"`
-	Last     *Item              `json:"last,omitempty" description:"The last recorded item"`
+	ID       string           `json:"id" required:"true"`
+	Name     string           `json:"name" required:"true"`
+	Line     string           `json:"line" required:"true"`
+	Role     string           `json:"role" required:"true"`
+	Status   string           `json:"status" required:"true" enum:"running,held,stopped"`
+	Why      string           `json:"why" required:"true" description:"What someone has to look at; empty when all is well"`
+	Since    time.Time        `json:"since" required:"true"`
+	Product  string           `json:"product" required:"true"`
+	Revision string           `json:"revision" required:"true"`
+	Offset   int64            `json:"offset" required:"true" description:"Encoder counts from the line's trigger to the camera"`
+	Counters station.Counters `json:"counters" required:"true" description:"Of the line's run"`
+	Last     *Item            `json:"last,omitempty" description:"The last recorded item"`
 	// Calibration is absent where nobody has said how large a pixel is.
 	Calibration *Calibration `json:"calibration,omitempty"`
 	Order       check.Order  `json:"order,omitempty" nullable:"false" description:"What is packed: lot, expiry, …"`
 }
 
-// Ejector is where an output acts, in encoder counts.
-type Ejector struct {
-	Offset  int64 `json:"offset" required:"true"`
-	Pulse   int64 `json:"pulse" required:"true"`
-	Confirm int64 `json:"confirm" required:"true"`
+// Line is a line with what it is doing.
+type Line struct {
+	ID       string                  `json:"id" required:"true"`
+	Name     string                  `json:"name" required:"true"`
+	Status   string                  `json:"status" required:"true" enum:"running,held,stopped"`
+	Why      string                  `json:"why" required:"true" description:"What someone has to look at; empty when all is well"`
+	Since    time.Time               `json:"since" required:"true"`
+	Run      *Run                    `json:"run,omitempty" description:"What is packed; absent where the line never had a recipe"`
+	Underway int                     `json:"underway" required:"true" description:"Packages between trigger and last ejector"`
+	Counters line.Counters           `json:"counters" required:"true" description:"Of the run"`
+	Trigger  line.Trigger            `json:"trigger" required:"true"`
+	Ejectors map[string]line.Ejector `json:"ejectors" required:"true" nullable:"false"`
+	// AfterStop is hold where the belt must be cleared before a start.
+	AfterStop string   `json:"after_stop" required:"true" enum:"eject,hold"`
+	Stations  []string `json:"stations" required:"true" nullable:"false" description:"As a package passes them"`
+}
+
+// LineList lists the lines in the order of the site.
+type LineList struct {
+	Lines []Line `json:"lines" required:"true" nullable:"false"`
+}
+
+// Run is the production of one product between two changeovers.
+type Run struct {
+	ID      int64       `json:"id" required:"true"`
+	Line    string      `json:"line" required:"true"`
+	Product string      `json:"product" required:"true"`
+	Order   check.Order `json:"order" required:"true" nullable:"false" description:"Lot, expiry, …"`
+	Who     string      `json:"who" required:"true" description:"Who changed the line over"`
+	By      string      `json:"by" required:"true" description:"And by what"`
+	Begin   time.Time   `json:"begin" required:"true"`
+	End     *time.Time  `json:"end,omitempty" description:"Absent while it goes on"`
+	// Counters are given in lists of runs.
+	Counters *line.Counters `json:"counters,omitempty"`
+}
+
+// RunPage is a part of a list of runs, newest first.
+type RunPage struct {
+	Runs []Run  `json:"runs" required:"true" nullable:"false"`
+	Next string `json:"next" required:"true"`
+}
+
+// Package is one thing on the belt: its items, joined, and the one route that followed.
+type Package struct {
+	ID       string    `json:"id" required:"true" description:"Line and number, as in line1.123"`
+	Line     string    `json:"line" required:"true"`
+	Seq      int64     `json:"seq" required:"true"`
+	Run      int64     `json:"run" required:"true"`
+	Time     time.Time `json:"time" required:"true"`
+	Product  string    `json:"product" required:"true"`
+	Route    string    `json:"route" required:"true"`
+	Station  string    `json:"station" required:"true" description:"Whose verdict decided; empty where it passed"`
+	Fault    string    `json:"fault" required:"true"`
+	Reason   string    `json:"reason" required:"true"`
+	Sentence string    `json:"sentence" required:"true"`
+}
+
+// PackageDetail is a package with its items.
+type PackageDetail struct {
+	Package
+	Items []Item `json:"items" required:"true" nullable:"false"`
 }
 
 // Item is an item without its findings.
@@ -152,11 +207,14 @@ type TruthRow struct {
 	Routes map[string]int64 `json:"routes" required:"true" nullable:"false"`
 }
 
-// Event is one message of the live stream: an item or the state of a station.
+// Event is one message of the live stream: an item, a package, or the state of a station or
+// line.
 type Event struct {
-	Kind    string      `json:"kind" required:"true" enum:"item,station"`
+	Kind    string      `json:"kind" required:"true" enum:"item,package,station,line"`
 	Item    *ItemDetail `json:"item,omitempty"`
+	Package *Package    `json:"package,omitempty"`
 	Station *Station    `json:"station,omitempty"`
+	Line    *Line       `json:"line,omitempty"`
 }
 
 func itemOf(it *station.Item) Item {
@@ -185,16 +243,52 @@ func keptItem(k store.Kept) Item {
 func stationOf(s station.State) Station {
 	out := Station{
 		ID: s.Config.ID, Name: s.Config.Name, Line: s.Config.Line, Role: s.Config.Role, Status: string(s.Status), Why: s.Why,
-		Since: s.Since.UTC(), Product: s.Product, Revision: s.Revision, Underway: s.Underway, Counters: s.Counters,
-		Ejectors: map[string]Ejector{}, Every: s.Config.Every,
+		Since: s.Since.UTC(), Product: s.Product, Revision: s.Revision, Offset: s.Config.Offset, Counters: s.Counters,
+	}
+	if out.Why == "" {
+		out.Why = s.Trouble
 	}
 	out.Order = s.Order
 	if s.Calibration.MMPerPx > 0 {
 		c := calibrationOf(s.Calibration)
 		out.Calibration = &c
 	}
-	for r, e := range s.Config.Ejectors {
-		out.Ejectors[r] = Ejector{e.Offset, e.Pulse, e.Confirm}
+	return out
+}
+
+func lineOf(s line.State) Line {
+	out := Line{
+		ID: s.Config.ID, Name: s.Config.Name, Status: string(s.Status), Why: s.Why, Since: s.Since.UTC(), Underway: s.Underway,
+		Counters: s.Counters, Trigger: s.Config.Trigger, Ejectors: s.Config.Ejectors, AfterStop: s.Config.AfterStop, Stations: []string{},
+	}
+	if out.AfterStop == "" {
+		out.AfterStop = line.Eject
+	}
+	if s.Run.ID > 0 {
+		r := runOf(s.Run)
+		out.Run = &r
+	}
+	for _, st := range s.Config.Stations {
+		out.Stations = append(out.Stations, st.ID)
 	}
 	return out
+}
+
+func runOf(r line.Run) Run {
+	out := Run{ID: r.ID, Line: r.Line, Product: r.Product, Order: r.Order, Who: r.Who, By: r.By, Begin: r.Begin.UTC()}
+	if out.Order == nil {
+		out.Order = check.Order{}
+	}
+	if !r.End.IsZero() {
+		end := r.End.UTC()
+		out.End = &end
+	}
+	return out
+}
+
+func packageOf(p *line.Package) Package {
+	return Package{
+		ID: itemID(p.Line, p.Seq), Line: p.Line, Seq: p.Seq, Run: p.Run, Time: p.Time.UTC(), Product: p.Product, Route: p.Route,
+		Station: p.Station, Fault: string(p.Fault), Reason: p.Reason, Sentence: p.Sentence,
+	}
 }

@@ -13,7 +13,7 @@ import (
 type useRequest struct {
 	StationRequest
 	Product string      `json:"product,omitempty" description:"Absent: the product that it runs"`
-	Order   check.Order `json:"order,omitempty" nullable:"false" description:"What is packed from the next item on: lot, expiry, …; absent: as before"`
+	Order   check.Order `json:"order,omitempty" nullable:"false" description:"What the line packs from the next item on: lot, expiry, …; absent: as before"`
 }
 
 func (s *Server) useRelease(_ *echo.Context, in *useRequest) (*Station, error) {
@@ -27,7 +27,7 @@ func (s *Server) useRelease(_ *echo.Context, in *useRequest) (*Station, error) {
 		k.Product = st.Product
 	}
 	if k.Product == "" {
-		k.Product = st.Config.Product
+		k.Product = s.line(st.Config.Line).State().Config.Product
 	}
 	r, ok, err := s.deps.Book.Current(k)
 	if err != nil {
@@ -44,7 +44,7 @@ func (s *Server) useRelease(_ *echo.Context, in *useRequest) (*Station, error) {
 		return nil, problem(http.StatusConflict, "The station keeps its recipe", err.Error())
 	}
 	if in.Order != nil {
-		c.Order(in.Order)
+		s.line(st.Config.Line).Order(in.Order)
 	}
 	s.log.Info("station uses another revision", "station", in.ID, "recipe", k.String(), "revision", r.Revision)
 	out := s.view(c)

@@ -10,9 +10,11 @@ import (
 	"sync"
 	"time"
 
+	"ricetta/core/inspect"
 	"ricetta/core/raster"
 	"ricetta/internal/api"
 	"ricetta/internal/console"
+	"ricetta/internal/line"
 	"ricetta/internal/plant"
 	"ricetta/internal/source"
 	"ricetta/internal/station"
@@ -40,36 +42,48 @@ type App struct {
 	cameras  *kept[station.CameraSettings]
 	scales   *kept[raster.Calibration]
 	units    []*unit
+	places   []*place
 	server   *api.Server
 	listener net.Listener
 }
 
-// belt is what brings a station its items and pictures and takes its outputs.
+// belt is what moves a line and takes its outputs.
 type belt interface {
-	station.Source
-	station.Outputs
-	station.Viewer
-	Attach(*station.Station)
+	line.Outputs
+	Attach(*line.Line)
 	// Run moves it until ctx ends.
 	Run(ctx context.Context)
 	// Count returns where it is, and how far it is to the next item.
 	Count() (count, next int64)
 }
 
-// unit is a station with its belt.
+// unit is a line with its belt.
 type unit struct {
-	*station.Station
+	*line.Line
 	belt belt
 }
 
-// Start implements api.Control.
-func (u *unit) Start() error {
+// Start implements api.LineControl.
+func (u *unit) Start(cleared bool) error {
 	count, next := u.belt.Count()
-	return u.Station.Start(count, next)
+	return u.Line.Start(count, next, cleared)
+}
+
+// place is a station with its source, on its line.
+type place struct {
+	*station.Station
+	unit   *unit
+	source camera
+}
+
+// camera is what a station's pictures come from.
+type camera interface {
+	station.Source
+	station.Viewer
 }
 
 // Source implements api.Control.
-func (u *unit) Source() station.Viewer { return u.belt }
+func (p *place) Source() station.Viewer { return p.source }
 
 // New builds the service. On an error, everything begun is closed again.
 func New(o Options) (a *App, err error) {
@@ -108,9 +122,9 @@ func New(o Options) (a *App, err error) {
 		o.Log.Warn("a recipe cannot be used", "error", e)
 	}
 	a.hub = api.NewHub(strconv.FormatInt(started.UnixMilli(), 36))
-	for _, c := range a.site.Stations {
+	for _, c := range a.site.Lines {
 		if err := a.build(c); err != nil {
-			return a, err
+			return a, fmt.Errorf("line %s: %w", c.ID, err)
 		}
 	}
 	pages, err := console.Handler()
@@ -127,7 +141,10 @@ func New(o Options) (a *App, err error) {
 		deps.Truth = a.truth
 	}
 	for _, u := range a.units {
-		deps.Stations = append(deps.Stations, u)
+		deps.Lines = append(deps.Lines, u)
+	}
+	for _, p := range a.places {
+		deps.Stations = append(deps.Stations, p)
 	}
 	if a.server, err = api.New(deps); err != nil {
 		return a, err
@@ -151,67 +168,156 @@ func refuseOutside(listen string) error {
 	return nil
 }
 
-func (a *App) build(c StationConfig) error {
-	lastSeq, err := a.store.LastSeq(c.ID)
+// build builds a line with its stations.
+func (a *App) build(c LineConfig) error {
+	lastSeq, err := a.store.LastPackage(c.ID)
 	if err != nil {
 		return err
 	}
-	b, err := a.beltOf(c, lastSeq)
-	if err != nil {
-		return fmt.Errorf("station %s: %w", c.ID, err)
+	for _, s := range c.Stations {
+		seq, err := a.store.LastSeq(s.ID)
+		if err != nil {
+			return err
+		}
+		lastSeq = max(lastSeq, seq)
 	}
+	b, cameras, err := a.beltOf(c, lastSeq)
+	if err != nil {
+		return err
+	}
+	l, err := line.New(c.Config, line.Parts{
+		Outputs: b, Recorder: a.store, Runs: a.store, Recipes: released{a.book}, Listener: a.hub, Clock: time.Now,
+	}, lastSeq)
+	if err != nil {
+		return err
+	}
+	u := &unit{l, b}
+	b.Attach(l)
+	a.units = append(a.units, u)
+	for i, sc := range c.Stations {
+		if err := a.hang(u, sc, cameras[i], c.sources[i], lastSeq); err != nil {
+			return fmt.Errorf("station %s: %w", sc.ID, err)
+		}
+	}
+	if err := a.sweep(c.ID); err != nil {
+		return err
+	}
+	return a.goOn(u, c)
+}
+
+// hang gives a line its next station.
+func (a *App) hang(u *unit, c station.Config, from camera, source SourceConfig, lastSeq int64) error {
 	if set, ok := a.cameras.by[c.ID]; ok {
 		err := errors.New("its source has no settings")
-		if cam, ok := b.(station.Camera); ok {
+		if cam, ok := from.(station.Camera); ok {
 			err = cam.Set(set)
 		}
 		if err != nil {
 			a.opts.Log.Warn("a camera keeps the settings it is delivered with", "station", c.ID, "error", err)
 		}
 	}
-	s, err := station.New(c.Config, station.Parts{
-		Source: b, Outputs: b, Recorder: a.store, Listener: a.hub, Clock: time.Now,
-		PictureTimeout: time.Duration(c.Source.TimeoutMS) * time.Millisecond,
+	s, err := station.New(c, station.Parts{
+		Source: from, Line: u.Line, Recorder: a.store, Listener: a.hub, Clock: time.Now,
+		PictureTimeout: time.Duration(source.TimeoutMS) * time.Millisecond,
 	}, lastSeq)
 	if err != nil {
 		return err
 	}
-	b.Attach(s)
-	a.units = append(a.units, &unit{s, b})
+	u.Add(s)
+	a.places = append(a.places, &place{s, u, from})
 	if k, ok := a.scales.by[c.ID]; ok {
 		if err := s.Calibrate(&k); err != nil {
 			a.opts.Log.Warn("a station goes by the scale of its configuration", "station", c.ID, "error", err)
 		}
 	}
-	r, ok, err := a.book.Current(workbench.Key{Product: c.Product, Role: c.Role})
+	return nil
+}
+
+// sweep records what was on a line's belt when the service was killed.
+func (a *App) sweep(lineID string) error {
+	left, err := a.store.LeftOver(lineID)
 	if err != nil {
 		return err
 	}
-	if !ok {
-		a.opts.Log.Warn("a station has no released recipe and stays stopped", "station", c.ID, "product", c.Product, "role", c.Role)
-		return nil
+	for _, p := range left {
+		told := make(chan error, 1)
+		a.store.RecordPackage(line.LeftOnBelt(p), func(err error) { told <- err })
+		if err := <-told; err != nil {
+			return err
+		}
 	}
-	p, err := a.book.Plan(r.Revision)
-	if err != nil {
-		a.opts.Log.Error("a released recipe cannot be used, and its station stays stopped", "station", c.ID, "revision", r.Revision, "error", err)
-		return nil
+	if len(left) > 0 {
+		a.opts.Log.Warn("items were between trigger and ejector when the service ended; they count as faults", "line", lineID, "items", len(left))
 	}
-	return s.Use(p)
+	return nil
 }
 
-// beltOf builds what a station is connected to.
-func (a *App) beltOf(c StationConfig, lastSeq int64) (belt, error) {
-	if c.Source.Plant == nil {
-		p, err := source.Open(c.Source.Config, a.opts.DataDir)
-		if err != nil {
-			return nil, err
-		}
-		return source.NewBelt(p, c.Every), nil
+// goOn lets a line go on with the run it was in, or begin its first one.
+func (a *App) goOn(u *unit, c LineConfig) error {
+	run, ok, err := a.store.CurrentRun(c.ID)
+	if err != nil {
+		return err
 	}
-	lc := *c.Source.Plant
-	lc.Station = c.ID
-	lc.Seed += uint64(lastSeq) // other tins than before the restart
-	return plant.NewLine(lc), nil
+	if ok {
+		n, err := a.store.CountRun(run.ID)
+		if err != nil {
+			return err
+		}
+		err = u.Resume(run, n)
+		return a.stays(c.ID, run.Product, err)
+	}
+	_, err = u.Change(line.Run{Product: c.Product, Order: c.Config.Order, By: "the configuration"})
+	return a.stays(c.ID, c.Product, err)
+}
+
+// stays says that a line without recipes stays stopped; other errors are errors.
+func (a *App) stays(lineID, product string, err error) error {
+	var refused *line.ErrRefused
+	if errors.As(err, &refused) {
+		a.opts.Log.Warn("a line stays stopped", "line", lineID, "product", product, "error", err)
+		return nil
+	}
+	return err
+}
+
+// released has the recipes of the workbench that are released.
+type released struct{ book *workbench.Book }
+
+// Plan implements line.Recipes.
+func (r released) Plan(product, role string) (*inspect.Plan, error) {
+	k := workbench.Key{Product: product, Role: role}
+	c, ok, err := r.book.Current(k)
+	if err != nil {
+		return nil, err
+	}
+	if !ok {
+		return nil, fmt.Errorf("no revision of %s is released; release one first", k)
+	}
+	return r.book.Plan(c.Revision)
+}
+
+// beltOf builds what a line is connected to, and the cameras of its stations.
+func (a *App) beltOf(c LineConfig, lastSeq int64) (belt, []camera, error) {
+	var cameras []camera
+	if c.Belt.Plant != nil {
+		lc := *c.Belt.Plant
+		lc.Seed += uint64(lastSeq) // other tins than before the restart
+		l := plant.NewLine(lc)
+		for _, s := range c.Stations {
+			cameras = append(cameras, l.Camera(s.ID, s.Offset))
+		}
+		return l, cameras, nil
+	}
+	var from []source.Camera
+	for i, s := range c.Stations {
+		p, err := source.Open(c.sources[i].Config, a.opts.DataDir)
+		if err != nil {
+			return nil, nil, fmt.Errorf("station %s: %w", s.ID, err)
+		}
+		from = append(from, source.Camera{Pictures: p})
+		cameras = append(cameras, from[i])
+	}
+	return source.NewBelt(from, c.Trigger.Every), cameras, nil
 }
 
 // Addr returns where the service listens.
@@ -227,8 +333,8 @@ func (a *App) Run(ctx context.Context) error {
 		if a.opts.Hold {
 			continue
 		}
-		if err := u.Start(); err != nil {
-			a.opts.Log.Warn("a station did not start", "station", u.Config().ID, "error", err)
+		if err := u.Start(false); err != nil {
+			a.opts.Log.Warn("a line did not start", "line", u.Config().ID, "error", err)
 		}
 	}
 	err := a.server.Serve(ctx, a.listener)
@@ -258,8 +364,8 @@ func (a *App) Close() {
 func (a *App) Score() plant.Score {
 	sum := plant.NewScore()
 	for _, u := range a.units {
-		if line, ok := u.belt.(*plant.Line); ok {
-			sum.Add(line.Score())
+		if l, ok := u.belt.(*plant.Line); ok {
+			sum.Add(l.Score())
 		}
 	}
 	return sum

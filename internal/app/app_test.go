@@ -19,9 +19,9 @@ func TestDemoKeepsWhatIsThere(t *testing.T) {
 	require.NoError(t, InstallDemo(dir))
 	s, err := LoadSite(dir)
 	require.NoError(t, err)
-	require.Len(t, s.Stations, 6)
-	assert.Equal(t, plant.Lines()[1].Rates, s.Stations[1].Source.Plant.Rates, "the configuration survives its own YAML")
-	assert.Equal(t, plant.Lines()[1].StationConfig(), s.Stations[1].Config)
+	require.Len(t, s.Lines, 6)
+	assert.Equal(t, plant.Lines()[1].Rates, s.Lines[1].Belt.Plant.Rates, "the configuration survives its own YAML")
+	assert.Equal(t, plant.Lines()[1].Config(), s.Lines[1].Config)
 
 	path := filepath.Join(dir, SiteFile)
 	text, err := os.ReadFile(path)
@@ -46,6 +46,9 @@ func TestAConfigurationThatCannotBeMeantIsRefused(t *testing.T) {
 		{"id: line2-top", "id: line1-top", "two stations are called line1-top"},
 		{"pulse: 1600", "pulse: 90000", "or it reaches the neighbors"},
 		{"    plant:\n", "    plnt:\n", "unknown field"},
+		{"- id: line2\n", "- id: line1\n", "two lines are called line1"},
+		{"  line: line2\n", "  line: line9\n", "needs one source"},
+		{"  line: line2\n", "  line: line2\n  every: 3000\n", "says what its line says under lines already"},
 		{string(whole), "site: x\n", "there are no stations"},
 	} {
 		text := strings.Replace(string(whole), tc.old, tc.new, 1)
@@ -82,7 +85,7 @@ func TestABrokenRecipeStopsItsOwnStationOnly(t *testing.T) {
 		defer a.Close()
 		out := map[string]string{}
 		for _, u := range a.units {
-			out[u.Config().Product] = u.State().Revision
+			out[u.Config().Product] = u.Stations()[0].State().Revision
 		}
 		return out
 	}

@@ -12,6 +12,7 @@ import (
 
 	"ricetta/core/check"
 	"ricetta/internal/folder"
+	"ricetta/internal/line"
 	"ricetta/internal/plant"
 	"ricetta/internal/source"
 	"ricetta/internal/station"
@@ -24,6 +25,7 @@ const SiteFile = "site.yaml"
 type Site struct {
 	Name     string          `yaml:"site"`
 	Pictures PictureConfig   `yaml:"pictures"`
+	Lines    []LineConfig    `yaml:"lines,omitempty"`
 	Stations []StationConfig `yaml:"stations"`
 }
 
@@ -33,15 +35,40 @@ type PictureConfig struct {
 	PassShare int64 `yaml:"pass_share"` // one passed item in so many keeps its picture
 }
 
-// StationConfig is a station with what it is connected to.
-type StationConfig struct {
-	station.Config `yaml:",inline"`
-	Source         SourceConfig     `yaml:"source"`
-	Order          folder.OrderText `yaml:"order,omitempty"` // what is packed when it starts
+// LineConfig is a line with what moves it.
+type LineConfig struct {
+	line.Config `yaml:",inline"`
+	Order       folder.OrderText `yaml:"order,omitempty"` // what is packed when it starts for the first time
+	Belt        BeltConfig       `yaml:"belt,omitempty"`
+	sources     []SourceConfig   // of its stations
 }
 
-// SourceConfig says where belt, pictures and outputs of a station are: one of a line of the
-// simulated plant, a folder of pictures, and an address that answers with one.
+// BeltConfig says what a line is connected to: a line of the simulated plant; without one, a
+// clock stands for its encoder.
+type BeltConfig struct {
+	Plant *plant.LineConfig `yaml:"plant,omitempty"`
+}
+
+// StationConfig is a station with what it is connected to. One that stands alone on its line
+// may say here what else the line would.
+type StationConfig struct {
+	station.Config `yaml:",inline"`
+	Source         SourceConfig `yaml:"source,omitempty"`
+
+	Product  string                  `yaml:"product,omitempty"`
+	Order    folder.OrderText        `yaml:"order,omitempty"`
+	Every    int64                   `yaml:"every,omitempty"`
+	Ejectors map[string]line.Ejector `yaml:"ejectors,omitempty"`
+}
+
+// alone reports whether the station says what a line would.
+func (c *StationConfig) alone() bool {
+	return c.Product != "" || c.Order != nil || c.Every != 0 || c.Ejectors != nil || c.Source.Plant != nil
+}
+
+// SourceConfig says where the pictures of a station are: a folder, or an address that answers
+// with one. A station on a line of the simulated plant needs none; one that stands alone names
+// the plant's line here.
 type SourceConfig struct {
 	Plant         *plant.LineConfig `yaml:"plant,omitempty"`
 	source.Config `yaml:",inline"`
@@ -74,24 +101,59 @@ func (s *Site) validate() error {
 		return errors.New("there are no stations; describe at least one")
 	}
 	seen := map[string]bool{}
+	lines := map[string]int{}
+	for i := range s.Lines {
+		l := &s.Lines[i]
+		if _, twice := lines[l.ID]; twice {
+			return fmt.Errorf("two lines are called %s; give each its own id", l.ID)
+		}
+		lines[l.ID] = i
+		l.Config.Order = check.Order(l.Order)
+	}
+	named := len(s.Lines)
 	for i := range s.Stations {
 		st := &s.Stations[i]
-		st.Config.Order = check.Order(st.Order)
-		if st.Source.Plant == nil {
-			source.Complete(&st.Config)
-		}
-		if err := st.Validate(); err != nil {
-			return err
-		}
 		if seen[st.ID] {
 			return fmt.Errorf("two stations are called %s; give each its own id", st.ID)
 		}
 		seen[st.ID] = true
-		if given := st.Source.Config.Given(); given == (st.Source.Plant != nil) {
-			return fmt.Errorf("station %s needs one source; give it source: {folder: {path: …}}, {http: {address: …}} or {plant: …}", st.ID)
-		}
 		if t := st.Source.TimeoutMS; t < 0 || t > 60_000 {
 			return fmt.Errorf("station %s: timeout_ms is %d; give 1 to 60000", st.ID, t)
+		}
+		if st.Line == "" {
+			st.Line = st.ID
+		}
+		at, ok := lines[st.Line]
+		switch {
+		case ok && at >= named:
+			return fmt.Errorf("two stations stand on %s; describe it under lines, with its trigger and ejectors", st.Line)
+		case ok && st.alone():
+			return fmt.Errorf("station %s says what its line says under lines already; take product, order, every, ejectors and plant out of one of them", st.ID)
+		case !ok:
+			at = len(s.Lines)
+			lines[st.Line] = at
+			s.Lines = append(s.Lines, LineConfig{
+				Config: line.Config{
+					ID: st.Line, Name: st.Line, Product: st.Product, Order: check.Order(st.Order),
+					Trigger: line.Trigger{By: line.Encoder, Every: st.Every}, Ejectors: st.Ejectors,
+				},
+				Belt: BeltConfig{Plant: st.Source.Plant},
+			})
+		}
+		l := &s.Lines[at]
+		if given := st.Source.Config.Given(); given == (l.Belt.Plant != nil) {
+			return fmt.Errorf("station %s needs one source; give it source: {folder: {path: …}}, {http: {address: …}} or a line of the plant", st.ID)
+		}
+		l.Config.Stations = append(l.Config.Stations, st.Config)
+		l.sources = append(l.sources, st.Source)
+	}
+	for i := range s.Lines {
+		l := &s.Lines[i]
+		if l.Belt.Plant == nil && len(l.Config.Stations) > 0 {
+			source.Complete(&l.Config)
+		}
+		if err := l.Validate(); err != nil {
+			return err
 		}
 	}
 	return nil
@@ -99,14 +161,17 @@ func (s *Site) validate() error {
 
 // simulated reports whether anything here is.
 func (s *Site) simulated() bool {
-	return slices.ContainsFunc(s.Stations, func(c StationConfig) bool { return c.Source.Plant != nil })
+	return slices.ContainsFunc(s.Lines, func(c LineConfig) bool { return c.Belt.Plant != nil })
 }
 
 // demoSite is the configuration of the demo plant.
 func demoSite() *Site {
 	s := &Site{Name: "Cartoleria Fiordaliso", Pictures: PictureConfig{LimitMB: 1024, PassShare: 25}}
 	for _, l := range plant.Lines() {
-		s.Stations = append(s.Stations, StationConfig{Config: l.StationConfig(), Source: SourceConfig{Plant: &l}})
+		s.Lines = append(s.Lines, LineConfig{Config: l.Config(), Belt: BeltConfig{Plant: &l.LineConfig}})
+		for _, st := range l.Stations {
+			s.Stations = append(s.Stations, StationConfig{Config: st})
+		}
 	}
 	return s
 }

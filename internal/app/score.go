@@ -8,6 +8,7 @@ import (
 	"ricetta/core/inspect"
 	"ricetta/demo"
 	"ricetta/internal/folder"
+	"ricetta/internal/line"
 	"ricetta/internal/plant"
 	"ricetta/internal/station"
 )
@@ -35,45 +36,60 @@ func ScoreDemo(ctx context.Context, tins int, progress func()) (plant.Score, err
 	return sum, nil
 }
 
-// verdicts hands every recorded item on, keeping nothing.
-type verdicts chan *station.Item
+// verdicts hands every recorded item on, keeping nothing, and has one recipe for all.
+type verdicts struct {
+	items chan *station.Item
+	plan  *inspect.Plan
+}
 
-func (v verdicts) Record(it *station.Item, done func(error)) { go func() { done(nil); v <- it }() }
-func (v verdicts) Recorded(*station.Item)                    {}
-func (v verdicts) Changed(station.State)                     {}
+func (v verdicts) Record(it *station.Item, done func(error)) {
+	go func() { done(nil); v.items <- it }()
+}
+func (v verdicts) RecordPackage(_ *line.Package, done func(error)) { go done(nil) }
+func (v verdicts) Recorded(*station.Item)                          {}
+func (v verdicts) Changed(station.State)                           {}
+func (v verdicts) PackageRecorded(*line.Package)                   {}
+func (v verdicts) LineChanged(line.State)                          {}
+func (v verdicts) BeginRun(line.Run) (int64, error)                { return 1, nil }
+func (v verdicts) Plan(string, string) (*inspect.Plan, error)      { return v.plan, nil }
 
-func scoreLine(ctx context.Context, cfg plant.LineConfig, plan *inspect.Plan, tins int, progress func()) (plant.Score, error) {
-	line := plant.NewLine(cfg)
-	v := make(verdicts, 64)
-	s, err := station.New(cfg.StationConfig(), station.Parts{
-		Source: line, Outputs: line, Recorder: v, Listener: v, Clock: time.Now, PictureTimeout: time.Minute,
-	}, 0)
+func scoreLine(ctx context.Context, cfg plant.DemoLine, plan *inspect.Plan, tins int, progress func()) (plant.Score, error) {
+	belt := plant.NewLine(cfg.LineConfig)
+	v := verdicts{make(chan *station.Item, 64), plan}
+	l, err := line.New(cfg.Config(), line.Parts{Outputs: belt, Recorder: v, Runs: v, Recipes: v, Listener: v, Clock: time.Now}, 0)
 	if err != nil {
 		return plant.Score{}, err
 	}
-	defer s.Close()
-	line.Attach(s)
-	if err := s.Use(plan); err != nil {
+	defer l.Close()
+	for _, c := range cfg.Stations {
+		s, err := station.New(c, station.Parts{Source: belt.Camera(c.ID, c.Offset), Line: l, Recorder: v, Listener: v, Clock: time.Now, PictureTimeout: time.Minute}, 0)
+		if err != nil {
+			return plant.Score{}, err
+		}
+		l.Add(s)
+	}
+	belt.Attach(l)
+	if _, err := l.Change(line.Run{Product: cfg.Product}); err != nil {
 		return plant.Score{}, err
 	}
-	count, next := line.Count()
-	if err := s.Start(count, next); err != nil {
+	count, next := belt.Count()
+	if err := l.Start(count, next, false); err != nil {
 		return plant.Score{}, err
 	}
 	const step = plant.Pitch / 10
-	for judged := 0; line.Score().Tins() < int64(tins); judged++ {
+	for judged := 0; belt.Score().Tins() < int64(tins); judged++ {
 		for range plant.Pitch / step {
-			line.Step(step)
+			belt.Step(step)
 		}
 		select {
-		case <-v:
+		case <-v.items:
 			progress()
 		case <-ctx.Done():
-			return line.Score(), ctx.Err()
+			return belt.Score(), ctx.Err()
 		}
-		if st := s.State(); st.Status != station.Running {
-			return line.Score(), fmt.Errorf("the line stands: %s", st.Why)
+		if st := l.State(); st.Status != station.Running {
+			return belt.Score(), fmt.Errorf("the line stands: %s", st.Why)
 		}
 	}
-	return line.Score(), nil
+	return belt.Score(), nil
 }

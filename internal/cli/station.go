@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"slices"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
@@ -41,11 +40,11 @@ func stationCommand() *cli.Command {
 		Commands: []*cli.Command{
 			{Name: "list", Usage: "all stations and how they do", Flags: flags(), Action: onService(listStations)},
 			one("show", "one station", func(ctx context.Context, s *client.Client, id string) (api.Station, error) { return s.Station(ctx, id) }),
-			one("start", "start a station, or release a held one", func(ctx context.Context, s *client.Client, id string) (api.Station, error) { return s.Start(ctx, id) }),
+			one("start", "start the line of a station, or release a held one", func(ctx context.Context, s *client.Client, id string) (api.Station, error) { return s.Start(ctx, id) }),
 			cameraCommand(),
 			stationCalibrateCommand(),
 			useCommand(one),
-			one("stop", "stop a station and its belt", func(ctx context.Context, s *client.Client, id string) (api.Station, error) { return s.Stop(ctx, id) }),
+			one("stop", "stop the line of a station, and its belt", func(ctx context.Context, s *client.Client, id string) (api.Station, error) { return s.Stop(ctx, id) }),
 		},
 	}
 }
@@ -109,18 +108,9 @@ func printStation(w io.Writer, st api.Station) {
 		row("one pixel", fmt.Sprintf("%.6g mm", k.MMPerPx))
 	}
 	row("inspected", st.Counters.Inspected)
-	routes := make([]string, 0, len(st.Counters.Routes))
-	for r := range st.Counters.Routes {
-		routes = append(routes, r)
-	}
-	slices.Sort(routes)
-	for _, r := range routes {
-		row("  "+r, fmt.Sprintf("%d (%s)", st.Counters.Routes[r], share(st.Counters.Routes[r], st.Counters.Inspected)))
-	}
+	printRoutes(row, st.Counters.Routes, st.Counters.Inspected)
 	row("faults", st.Counters.Faults)
-	row("not confirmed", st.Counters.Unconfirmed)
 	row("not recorded", st.Counters.NotRecorded)
-	row("under way", fmt.Sprintf("%d items between camera and last ejector", st.Underway))
 	if st.Last != nil {
 		row("last item", fmt.Sprintf("%s  %s  %s", st.Last.ID, routeMark(w, st.Last.Route, st.Last.Fault != ""), st.Last.Sentence))
 	}

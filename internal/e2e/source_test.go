@@ -53,8 +53,8 @@ func TestPicturesFromAFolderAndAnAddress(t *testing.T) {
 	s := start(t, dir, fmt.Sprintf(`site: Cartoleria Fiordaliso
 pictures: {limit_mb: 200, pass_share: 1}
 stations:
-  - {id: bench, name: Test bench, line: bench, role: top, product: masking-tape-50, every: 400, source: {folder: {path: %s}}}
-  - {id: webcam, name: Camera at an address, line: bench, role: top, product: masking-tape-50, every: 400, source: {http: {address: "%s/snapshot.jpg"}, timeout_ms: 5000}}
+  - {id: bench, name: Test bench, line: bench1, role: top, product: masking-tape-50, every: 400, source: {folder: {path: %s}}}
+  - {id: webcam, name: Camera at an address, line: bench2, role: top, product: masking-tape-50, every: 400, source: {http: {address: "%s/snapshot.jpg"}, timeout_ms: 5000}}
 `, inbox, camera.URL))
 	ctx := t.Context()
 	of := func(id string) []api.Item {

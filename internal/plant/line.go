@@ -1,13 +1,16 @@
 package plant
 
 import (
+	"cmp"
 	"context"
 	"fmt"
+	"slices"
 	"sync"
 	"time"
 
 	"ricetta/core/raster"
 	"ricetta/core/recipe"
+	"ricetta/internal/line"
 	"ricetta/internal/station"
 )
 
@@ -21,29 +24,35 @@ const (
 	sensorAfter  = 500 // from the ejector's middle to its confirm sensor
 )
 
-// LineConfig describes a demo line with one station over its belt.
+// LineConfig describes a demo line.
 type LineConfig struct {
-	Station  string  `json:"station"`
-	Name     string  `json:"name"`
-	Line     string  `json:"line"`
-	LineName string  `json:"line_name"`
-	Seed     uint64  `json:"seed"`
-	Speed    float64 `json:"speed_mm_s"` // of the belt
-	Rates    Rates   `json:"rates"`
+	Seed  uint64  `json:"seed"`
+	Speed float64 `json:"speed_mm_s"` // of the belt
+	Rates Rates   `json:"rates"`
 	// Product is what lies on the belt; pencil tins if it is empty.
 	Product string `json:"product,omitempty"`
 }
 
+// DemoLine is a line of the demo plant with its stations.
+type DemoLine struct {
+	LineConfig
+	ID, Name string
+	Stations []station.Config
+}
+
 // Lines are the lines of the demo plant: two for tins, of which the second packs worse,
 // and one each, slower, for the other products.
-func Lines() []LineConfig {
-	return []LineConfig{
-		{"line1-top", "Tins, top view", "line1", "Line 1", 1001, 300, Rates{Missing: 0.012, Swapped: 0.008, Reversed: 0.008, NoTin: 0.005, Turned: 0.008}, Tins},
-		{"line2-top", "Tins, top view", "line2", "Line 2", 2002, 240, Rates{Missing: 0.03, Swapped: 0.016, Reversed: 0.02, NoTin: 0.006, Turned: 0.02}, Tins},
-		{"line3-top", "Watercolor trays", "line3", "Line 3", 3003, 60, Rates{PanMissing: 0.012, PansSwapped: 0.008, BrushMissing: 0.012, TrayTurned: 0.008, Nothing: 0.004}, Trays},
-		{"line4-top", "Glue sticks", "line4", "Line 4", 4004, 60, Rates{CapMissing: 0.01, CapRaised: 0.02, CodeScratched: 0.008, DateMissing: 0.005, DateWrong: 0.005, DateSmeared: 0.005, LotWrong: 0.005, Nothing: 0.004}, Sticks},
-		{"line5-top", "Masking tape", "line5", "Line 5", 5005, 60, Rates{Bump: 0.012, Notch: 0.012, Nothing: 0.004}, Rolls},
-		{"line6-top", "Jar lids", "line6", "Line 6", 6006, 30, Rates{CodeMissing: 0.01, ArticleWrong: 0.01, CodePale: 0.01, Nothing: 0.004}, Lids},
+func Lines() []DemoLine {
+	top := func(line, name string) []station.Config {
+		return []station.Config{{ID: line + "-top", Name: name, Line: line, Role: Role}}
+	}
+	return []DemoLine{
+		{LineConfig{1001, 300, Rates{Missing: 0.012, Swapped: 0.008, Reversed: 0.008, NoTin: 0.005, Turned: 0.008}, Tins}, "line1", "Line 1", top("line1", "Tins, top view")},
+		{LineConfig{2002, 240, Rates{Missing: 0.03, Swapped: 0.016, Reversed: 0.02, NoTin: 0.006, Turned: 0.02}, Tins}, "line2", "Line 2", top("line2", "Tins, top view")},
+		{LineConfig{3003, 60, Rates{PanMissing: 0.012, PansSwapped: 0.008, BrushMissing: 0.012, TrayTurned: 0.008, Nothing: 0.004}, Trays}, "line3", "Line 3", top("line3", "Watercolor trays")},
+		{LineConfig{4004, 60, Rates{CapMissing: 0.01, CapRaised: 0.02, CodeScratched: 0.008, DateMissing: 0.005, DateWrong: 0.005, DateSmeared: 0.005, LotWrong: 0.005, Nothing: 0.004}, Sticks}, "line4", "Line 4", top("line4", "Glue sticks")},
+		{LineConfig{5005, 60, Rates{Bump: 0.012, Notch: 0.012, Nothing: 0.004}, Rolls}, "line5", "Line 5", top("line5", "Masking tape")},
+		{LineConfig{6006, 30, Rates{CodeMissing: 0.01, ArticleWrong: 0.01, CodePale: 0.01, Nothing: 0.004}, Lids}, "line6", "Line 6", top("line6", "Jar lids")},
 	}
 }
 
@@ -65,20 +74,21 @@ func (c LineConfig) product() string {
 	return c.Product
 }
 
-// StationConfig returns how the line's station is built in.
-func (c LineConfig) StationConfig() station.Config {
-	return station.Config{
-		ID: c.Station, Name: c.Name, Line: c.Line, Role: Role, Product: c.product(), Every: Pitch,
-		Ejectors: map[string]station.Ejector{
+// Config returns how the line is built.
+func (d DemoLine) Config() line.Config {
+	return line.Config{
+		ID: d.ID, Name: d.Name, Product: d.product(), Trigger: line.Trigger{By: line.Encoder, Every: Pitch},
+		Ejectors: map[string]line.Ejector{
 			recipe.Reject: {Offset: rejectOffset, Pulse: pulse, Confirm: confirmAfter},
 			recipe.Rework: {Offset: reworkOffset, Pulse: pulse},
 		},
+		Stations: d.Stations,
 	}
 }
 
-// Line is a belt with tins on it, an encoder, a camera, ejectors and a confirm
-// sensor. It is the station's Source and its Outputs. Tins lie at multiples of
-// Pitch; the camera is at 0, so tin k is under it at count k·Pitch.
+// Line is a belt with tins on it, an encoder, cameras, ejectors and a confirm sensor. It is the
+// line's Outputs. Tins lie at multiples of Pitch; the trigger is at 0, so tin k is there at
+// count k·Pitch.
 type Line struct {
 	cfg LineConfig
 
@@ -88,29 +98,57 @@ type Line struct {
 	on       map[string]bool
 	confirms []int64 // counts at which the sensor will see a rejected tin
 	blind    bool    // the confirm sensor is dead
-	dark     bool    // the camera is dead
+	dark     bool    // the cameras are dead
 	score    Score
-	watched  int64 // first tin that the station saw, -1 before
+	watched  int64 // first tin that a station saw, -1 before
+	cameras  []*Camera
+
+	line     *line.Line
+	ejectors []standing // as a tin passes them
+}
+
+// Camera is one over a line: a station.Source and a station.Camera.
+type Camera struct {
+	line   *Line
+	name   string
+	offset int64 // from the trigger
+	view   int   // which of the line's cameras
+	// What follows is under the line's lock.
 	ahead    rendering
 	settings station.CameraSettings
 
-	camera  chan *camera // one at a time
-	station *station.Station
+	pen chan *camera // one at a time
 }
 
 // NewLine returns a line at rest.
 func NewLine(cfg LineConfig) *Line {
 	theStudio() // now, and not while the first tin waits
-	l := &Line{cfg: cfg, on: map[string]bool{}, score: newScore(), watched: -1, settings: delivered, camera: make(chan *camera, 1)}
-	l.camera <- new(camera)
-	return l
+	return &Line{cfg: cfg, on: map[string]bool{}, score: newScore(), watched: -1}
 }
 
-// Attach tells the line which station to keep informed.
-func (l *Line) Attach(s *station.Station) { l.station = s }
+// Camera hangs another camera over the line, so far behind the trigger, and returns it. It is
+// for building, before the belt moves.
+func (l *Line) Camera(name string, offset int64) *Camera {
+	c := &Camera{line: l, name: name, offset: offset, view: len(l.cameras), settings: delivered, pen: make(chan *camera, 1)}
+	c.pen <- new(camera)
+	l.cameras = append(l.cameras, c)
+	return c
+}
 
-// Config returns how the line is set up.
-func (l *Line) Config() LineConfig { return l.cfg }
+// Attach tells the belt which line to keep informed, and where its ejectors stand.
+func (l *Line) Attach(to *line.Line) {
+	l.line = to
+	for route, e := range to.Config().Ejectors {
+		l.ejectors = append(l.ejectors, standing{route, e.Offset})
+	}
+	slices.SortFunc(l.ejectors, func(a, b standing) int { return cmp.Compare(a.offset, b.offset) })
+}
+
+// standing is an ejector at its place, so far behind the trigger.
+type standing struct {
+	route  string
+	offset int64
+}
 
 // Piece returns the truth about a tin.
 func (l *Line) Piece(index int64) Piece {
@@ -123,14 +161,14 @@ type rendering struct {
 	done  <-chan raster.Picture
 }
 
-// render draws a tin in a goroutine of its own, one after the other. It needs the lock.
-func (l *Line) render(index int64) rendering {
+// render draws a tin in a goroutine of its own, one after the other. It needs the line's lock.
+func (c *Camera) render(index int64) rendering {
 	done := make(chan raster.Picture, 1)
-	settings, moving := l.settings, l.permit
+	settings, moving := c.settings, c.line.permit
 	go func() {
-		c := <-l.camera
-		defer func() { l.camera <- c }()
-		done <- developed(c.picture(l.Piece(index)), settings, l.cfg.Speed, moving, index)
+		pen := <-c.pen
+		defer func() { c.pen <- pen }()
+		done <- developed(pen.picture(c.line.Piece(index).seenBy(c.view)), settings, c.line.cfg.Speed, moving, index)
 	}()
 	return rendering{index, done}
 }
@@ -138,21 +176,22 @@ func (l *Line) render(index int64) rendering {
 // Take implements station.Source. A real camera has its picture some milliseconds
 // after the trigger; drawing one takes much longer, so the next tin is drawn while it
 // is still on its way.
-func (l *Line) Take(ctx context.Context, count int64) (raster.Picture, error) {
-	k := count / Pitch
+func (c *Camera) Take(ctx context.Context, count int64) (raster.Picture, error) {
+	l := c.line
+	k := (count - c.offset) / Pitch
 	l.mu.Lock()
 	if l.watched < 0 {
 		l.watched = k
 	}
 	if l.dark {
 		l.mu.Unlock()
-		return raster.Picture{}, fmt.Errorf("the camera of %s does not answer", l.cfg.Station)
+		return raster.Picture{}, fmt.Errorf("the camera of %s does not answer", c.name)
 	}
-	now := l.ahead
+	now := c.ahead
 	if now.done == nil || now.index != k {
-		now = l.render(k)
+		now = c.render(k)
 	}
-	l.ahead = l.render(k + 1)
+	c.ahead = c.render(k + 1)
 	l.mu.Unlock()
 	select {
 	case pic := <-now.done:
@@ -162,7 +201,7 @@ func (l *Line) Take(ctx context.Context, count int64) (raster.Picture, error) {
 	}
 }
 
-// Eject implements station.Outputs.
+// Eject implements line.Outputs.
 func (l *Line) Eject(route string, on bool) error {
 	l.mu.Lock()
 	defer l.mu.Unlock()
@@ -170,7 +209,7 @@ func (l *Line) Eject(route string, on bool) error {
 	return nil
 }
 
-// Permit implements station.Outputs: the belt moves only with the permit.
+// Permit implements line.Outputs: the belt moves only with the permit.
 func (l *Line) Permit(on bool) error {
 	l.mu.Lock()
 	defer l.mu.Unlock()
@@ -178,7 +217,7 @@ func (l *Line) Permit(on bool) error {
 	return nil
 }
 
-// Break makes the camera or the confirm sensor fail, or mends them.
+// Break makes the cameras or the confirm sensor fail, or mends them.
 func (l *Line) Break(camera, sensor bool) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
@@ -206,12 +245,15 @@ func (l *Line) Step(n int64) {
 	l.count += n
 	to := l.count
 	l.mu.Unlock()
-	l.station.Advance(to) // switches the ejectors up to here
+	l.line.Advance(to) // switches the ejectors up to here
 
 	l.mu.Lock()
-	l.pass(recipe.Reject, rejectOffset, from, to)
-	l.pass(recipe.Rework, reworkOffset, from, to)
-	l.pass("", reworkOffset+Pitch, from, to)
+	end := int64(0)
+	for _, e := range l.ejectors {
+		l.pass(e.route, e.offset, from, to)
+		end = e.offset
+	}
+	l.pass("", end+Pitch, from, to)
 	seen := 0
 	for len(l.confirms) > 0 && l.confirms[0] <= to {
 		l.confirms = l.confirms[1:]
@@ -222,7 +264,7 @@ func (l *Line) Step(n int64) {
 	}
 	l.mu.Unlock()
 	for range seen {
-		l.station.Confirm(recipe.Reject)
+		l.line.Confirm(recipe.Reject)
 	}
 }
 

@@ -10,15 +10,24 @@ import (
 
 	"ricetta/core/inspect"
 	"ricetta/core/recipe"
+	"ricetta/internal/line"
 	"ricetta/internal/station"
 )
 
 // keeper records nothing and says so at once.
-type keeper struct{ items chan *station.Item }
+type keeper struct {
+	items chan *station.Item
+	plan  *inspect.Plan
+}
 
-func (k keeper) Record(_ *station.Item, done func(error)) { go done(nil) }
-func (k keeper) Recorded(it *station.Item)                { k.items <- it }
-func (k keeper) Changed(station.State)                    {}
+func (k keeper) Record(_ *station.Item, done func(error))        { go done(nil) }
+func (k keeper) RecordPackage(_ *line.Package, done func(error)) { go done(nil) }
+func (k keeper) Recorded(it *station.Item)                       { k.items <- it }
+func (k keeper) Changed(station.State)                           {}
+func (k keeper) PackageRecorded(*line.Package)                   {}
+func (k keeper) LineChanged(line.State)                          {}
+func (k keeper) BeginRun(line.Run) (int64, error)                { return 1, nil }
+func (k keeper) Plan(string, string) (*inspect.Plan, error)      { return k.plan, nil }
 
 // darkTins rejects what is dark all over where pencils should be: enough to tell a
 // tin from an empty place.
@@ -31,22 +40,27 @@ checks:
 `
 
 func lineWith(t *testing.T, rates Rates) (*Line, keeper) {
-	l := NewLine(LineConfig{Station: "s", Line: "l", Seed: 3, Speed: 300, Rates: rates})
-	k := keeper{make(chan *station.Item, 100)}
-	s, err := station.New(l.cfg.StationConfig(), station.Parts{Source: l, Outputs: l, Recorder: k, Listener: k, Clock: time.Now, PictureTimeout: time.Minute}, 0)
+	d := DemoLine{LineConfig: LineConfig{Seed: 3, Speed: 300, Rates: rates}, ID: "l", Stations: []station.Config{{ID: "s", Role: Role}}}
+	belt := NewLine(d.LineConfig)
+	doc, err := inspect.Reader.Parse([]byte(darkTins))
 	require.NoError(t, err)
-	t.Cleanup(s.Close)
-	l.Attach(s)
-	d, err := inspect.Reader.Parse([]byte(darkTins))
-	require.NoError(t, err)
-	r, err := recipe.New(d, nil)
+	r, err := recipe.New(doc, nil)
 	require.NoError(t, err)
 	p, err := inspect.Prepare(r)
 	require.NoError(t, err)
-	require.NoError(t, s.Use(p))
-	count, next := l.Count()
-	require.NoError(t, s.Start(count, next))
-	return l, k
+	k := keeper{make(chan *station.Item, 100), p}
+	l, err := line.New(d.Config(), line.Parts{Outputs: belt, Recorder: k, Runs: k, Recipes: k, Listener: k, Clock: time.Now}, 0)
+	require.NoError(t, err)
+	s, err := station.New(d.Stations[0], station.Parts{Source: belt.Camera("s", 0), Line: l, Recorder: k, Listener: k, Clock: time.Now, PictureTimeout: time.Minute}, 0)
+	require.NoError(t, err)
+	l.Add(s)
+	t.Cleanup(l.Close)
+	belt.Attach(l)
+	_, err = l.Change(line.Run{Product: Tins})
+	require.NoError(t, err)
+	count, next := belt.Count()
+	require.NoError(t, l.Start(count, next, false))
+	return belt, k
 }
 
 // run moves the belt by n tins, waiting for each verdict.
@@ -71,7 +85,7 @@ func TestTheBeltTakesOffWhatIsRejected(t *testing.T) {
 	assert.Zero(t, s.FalseRejects(), "%v", s.Left)
 	assert.Positive(t, s.Left[NoTin][recipe.Reject])
 	assert.Positive(t, s.Left[Good][recipe.Pass])
-	assert.Equal(t, station.Running, l.station.State().Status, "every reject was confirmed")
+	assert.Equal(t, station.Running, l.line.State().Status, "every reject was confirmed")
 }
 
 func TestADeadSensorHoldsTheBelt(t *testing.T) {
@@ -81,7 +95,7 @@ func TestADeadSensorHoldsTheBelt(t *testing.T) {
 	for range 20 {
 		l.Step(300)
 	}
-	assert.Equal(t, station.Held, l.station.State().Status)
+	assert.Equal(t, station.Held, l.line.State().Status)
 	assert.False(t, l.Moves())
 }
 
@@ -106,7 +120,7 @@ func TestRunMovesTheBeltWithItsPermitOnly(t *testing.T) {
 	case <-time.After(20 * time.Second):
 		t.Fatal("the belt does not move")
 	}
-	l.station.Stop()
+	l.line.Stop()
 	at, _ := l.Count()
 	time.Sleep(30 * time.Millisecond)
 	later, _ := l.Count()

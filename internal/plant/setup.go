@@ -18,35 +18,36 @@ var (
 )
 
 // Settings implements station.Camera.
-func (l *Line) Settings() station.CameraSettings {
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	return l.settings
+func (c *Camera) Settings() station.CameraSettings {
+	c.line.mu.Lock()
+	defer c.line.mu.Unlock()
+	return c.settings
 }
 
 // Range implements station.Camera.
-func (l *Line) Range() (least, most station.CameraSettings) { return leastCamera, mostCamera }
+func (c *Camera) Range() (least, most station.CameraSettings) { return leastCamera, mostCamera }
 
 // Set implements station.Camera.
-func (l *Line) Set(s station.CameraSettings) error {
+func (c *Camera) Set(s station.CameraSettings) error {
 	if err := s.Check(leastCamera, mostCamera); err != nil {
 		return err
 	}
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	l.settings = s
-	l.ahead = rendering{} // it was begun with the settings before
+	c.line.mu.Lock()
+	defer c.line.mu.Unlock()
+	c.settings = s
+	c.ahead = rendering{} // it was begun with the settings before
 	return nil
 }
 
 // Snap implements station.Camera: the piece that lies under the camera, or is next.
-func (l *Line) Snap(ctx context.Context) (raster.Picture, error) {
+func (c *Camera) Snap(ctx context.Context) (raster.Picture, error) {
+	l := c.line
 	l.mu.Lock()
 	if l.dark {
 		l.mu.Unlock()
-		return raster.Picture{}, fmt.Errorf("the camera of %s does not answer", l.cfg.Station)
+		return raster.Picture{}, fmt.Errorf("the camera of %s does not answer", c.name)
 	}
-	now := l.render((l.count + Pitch/2) / Pitch)
+	now := c.render(max(l.count-c.offset+Pitch/2, 0) / Pitch)
 	l.mu.Unlock()
 	select {
 	case pic := <-now.done:

@@ -14,7 +14,8 @@ func TestCameraIsSetUpByItself(t *testing.T) {
 	if testing.Short() {
 		t.Skip("it draws a hundred pictures, which the race detector makes slow and gains nothing by")
 	}
-	l := NewLine(LineConfig{Station: "x", Seed: 3, Product: Rolls})
+	belt := NewLine(LineConfig{Seed: 3, Product: Rolls})
+	l := belt.Camera("x", 0)
 	at := func(change func(s *station.CameraSettings)) {
 		s := delivered
 		change(&s)
@@ -48,7 +49,7 @@ func TestCameraIsSetUpByItself(t *testing.T) {
 		assert.InEpsilon(t, good.Sharpness, snap().Sharpness, 0.02)
 	}
 	require.ErrorContains(t, l.Set(station.CameraSettings{ExposureMS: 99, Light: 50}), "exposure_ms: 99 is out of the camera's range; give 0.05 to 20")
-	l.Break(true, false)
+	belt.Break(true, false)
 	at(func(s *station.CameraSettings) { s.Focus = 20 })
 	_, err = station.FindFocus(t.Context(), l)
 	require.ErrorContains(t, err, "does not answer")

@@ -136,6 +136,21 @@ func (t *Piece) lie(rng *rand.Rand, jitter float64) {
 	}
 }
 
+// seenBy is the piece as another camera of its line sees it: the same piece, lying a little
+// otherwise and in other light. The first camera sees it as it was made.
+func (t Piece) seenBy(view int) Piece {
+	if view == 0 {
+		return t
+	}
+	rng := rand.New(rand.NewPCG(t.seed, uint64(view)))
+	turned := t.At.Angle
+	t.GlareR = 0
+	t.lie(rng, 0.3)
+	t.At.Angle += turned
+	t.seed = rng.Uint64()
+	return t
+}
+
 // pick chooses a defect by a number 0…1.
 func (r Rates) pick(at float64, defects []Defect) Defect {
 	for _, d := range defects {

@@ -19,6 +19,7 @@ import (
 	"ricetta/core/raster"
 	"ricetta/core/recipe"
 	"ricetta/internal/folder"
+	"ricetta/internal/line"
 	"ricetta/internal/plant"
 	"ricetta/internal/station"
 )
@@ -65,8 +66,8 @@ type run struct {
 	runner   *inspect.Runner
 	result   *inspect.Result
 
-	cfg     station.Config
-	tracker *station.Tracker
+	cfg     line.Config
+	tracker *line.Tracker
 	queue   []coming
 	due     []verdict
 	on      map[string]int64
@@ -99,10 +100,10 @@ func newRun(a *txtar.Archive) *run {
 
 func (r *run) all(text string) error {
 	n := 0
-	for line := range strings.Lines(text) {
+	for text := range strings.Lines(text) {
 		n++
-		line, _, _ = strings.Cut(line, "#")
-		f := strings.Fields(line)
+		text, _, _ = strings.Cut(text, "#")
+		f := strings.Fields(text)
 		if len(f) == 0 {
 			continue
 		}
@@ -232,7 +233,7 @@ func (r *run) inspect(args []string) error {
 
 // station every=N ROUTE=OFFSET/PULSE[/CONFIRM] …
 func (r *run) station(args []string) error {
-	r.cfg = station.Config{ID: "script", Ejectors: map[string]station.Ejector{}}
+	r.cfg = line.Config{ID: "script", Trigger: line.Trigger{By: line.Encoder}, Ejectors: map[string]line.Ejector{}, Stations: []station.Config{{ID: "script"}}}
 	for _, a := range args {
 		key, value, _ := strings.Cut(a, "=")
 		v, err := numbers(strings.Split(value, "/"))
@@ -240,22 +241,22 @@ func (r *run) station(args []string) error {
 			return err
 		}
 		if key == "every" {
-			r.cfg.Every = int64(v[0])
+			r.cfg.Trigger.Every = int64(v[0])
 			continue
 		}
-		e := station.Ejector{Offset: int64(v[0]), Pulse: int64(v[1])}
+		e := line.Ejector{Offset: int64(v[0]), Pulse: int64(v[1])}
 		if len(v) > 2 {
 			e.Confirm = int64(v[2])
 		}
 		r.cfg.Ejectors[key] = e
 	}
-	r.tracker = station.NewTracker(r.cfg, 0)
+	r.tracker = line.NewTracker(r.cfg, 0)
 	return r.cfg.Validate()
 }
 
 // start [FIRST]: the first picture FIRST counts on, by default one distance.
 func (r *run) start(args []string) error {
-	first := r.cfg.Every
+	first := r.cfg.Trigger.Every
 	if len(args) > 0 {
 		v, err := numbers(args)
 		if err != nil {
@@ -263,7 +264,7 @@ func (r *run) start(args []string) error {
 		}
 		first = int64(v[0])
 	}
-	r.tracker.Start(r.count, first)
+	r.tracker.Start(r.count, first, false)
 	return nil
 }
 
@@ -304,7 +305,7 @@ func (r *run) belt(args []string) error {
 			if d.at > r.count {
 				return false
 			}
-			route, late := r.tracker.Decide(d.seq, d.route)
+			route, late := r.tracker.Decide(d.seq, 0, d.route)
 			r.routes[d.seq] = route
 			if r.faults[d.seq] = d.fault; late {
 				r.faults[d.seq] = "late"
@@ -315,9 +316,9 @@ func (r *run) belt(args []string) error {
 	return nil
 }
 
-func (r *run) act(a station.Action) error {
+func (r *run) act(a line.Action) error {
 	switch a.Kind {
-	case station.TakePicture:
+	case line.TakePicture:
 		if len(r.queue) == 0 {
 			return fmt.Errorf("at %d an item comes, but no item line is left", a.At)
 		}
@@ -336,13 +337,15 @@ func (r *run) act(a station.Action) error {
 			}
 		}
 		r.due = append(r.due, d)
-	case station.OutputOn:
+	case line.OutputOn:
 		r.on[a.Route] = a.At
-	case station.OutputOff:
+	case line.OutputOff:
 		r.pulses[a.Route] = append(r.pulses[a.Route], fmt.Sprintf("%d-%d", r.on[a.Route], a.At))
-	case station.WasLate:
-		r.routes[a.Seq], r.faults[a.Seq] = recipe.Reject, "late"
-	case station.NotConfirmed:
+	case line.Settled:
+		if a.Late {
+			r.routes[a.Seq], r.faults[a.Seq] = recipe.Reject, "late"
+		}
+	case line.NotConfirmed:
 		r.missed = append(r.missed, a.Seq)
 	}
 	return nil

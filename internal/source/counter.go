@@ -3,21 +3,21 @@ package source
 import (
 	"sync"
 
-	"ricetta/internal/station"
+	"ricetta/internal/line"
 )
 
 // counter is the place of a belt that is only told of.
 type counter struct {
-	mu      sync.Mutex
-	at      int64
-	permit  bool
-	station *station.Station
+	mu     sync.Mutex
+	at     int64
+	permit bool
+	line   *line.Line
 }
 
-// Attach tells the belt which station to keep informed.
-func (c *counter) Attach(s *station.Station) { c.station = s }
+// Attach tells the belt which line to keep informed.
+func (c *counter) Attach(l *line.Line) { c.line = l }
 
-// Permit implements station.Outputs.
+// Permit implements line.Outputs.
 func (c *counter) Permit(on bool) error {
 	c.mu.Lock()
 	defer c.mu.Unlock()
@@ -37,11 +37,11 @@ func (c *counter) count() int64 {
 	return c.at
 }
 
-// step moves on by n counts and tells the station.
+// step moves on by n counts and tells the line.
 func (c *counter) step(n int64) {
 	c.mu.Lock()
 	c.at += n
 	to := c.at
 	c.mu.Unlock()
-	c.station.Advance(to)
+	c.line.Advance(to)
 }

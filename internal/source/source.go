@@ -6,11 +6,12 @@ package source
 import (
 	"context"
 	"errors"
+	"slices"
 	"time"
 
 	"ricetta/core/raster"
 	"ricetta/core/recipe"
-	"ricetta/internal/station"
+	"ricetta/internal/line"
 )
 
 // Config says where pictures come from and how often; one of Folder and HTTP is given.
@@ -32,15 +33,20 @@ type Pictures interface {
 	Snap(ctx context.Context) (raster.Picture, error)
 }
 
-// Complete fills in what a station without a line need not say: a picture each second, and
-// an ejector for rejects that nothing is connected to, so far away that a verdict is not late
-// for it within five seconds. Distances are milliseconds.
-func Complete(c *station.Config) {
-	if c.Every == 0 {
-		c.Every = 1000
+// Complete fills in what a line without a belt need not say: a picture each second, and an
+// ejector for rejects that nothing is connected to, so far away that a verdict is not late for
+// it within five seconds. Distances are milliseconds.
+func Complete(c *line.Config) {
+	if c.Trigger.By == "" {
+		c.Trigger.By = line.Encoder
+	}
+	if c.Trigger.Every == 0 {
+		c.Trigger.Every = 1000
 	}
 	if c.Ejectors == nil {
-		c.Ejectors = map[string]station.Ejector{recipe.Reject: {Offset: max(5*c.Every, 5000), Pulse: max(c.Every/2, 1)}}
+		every := c.Trigger.Every
+		last := c.Stations[len(c.Stations)-1].Offset
+		c.Ejectors = map[string]line.Ejector{recipe.Reject: {Offset: last + max(5*every, 5000), Pulse: max(every/2, 1)}}
 	}
 }
 
@@ -58,22 +64,30 @@ func Open(c Config, dir string) (Pictures, error) {
 	return nil, errors.New("no source is given")
 }
 
-// Belt triggers a station by the clock: one count is one millisecond. It stands still while
-// there is no picture, and its outputs are connected to nothing.
+// Camera makes a station's source of pictures.
+type Camera struct{ Pictures }
+
+// Take implements station.Source.
+func (c Camera) Take(ctx context.Context, _ int64) (raster.Picture, error) { return c.Next(ctx) }
+
+// Belt triggers a line by the clock: one count is one millisecond. It stands still while one of
+// its stations can have no picture, and its outputs are connected to nothing.
 type Belt struct {
-	Pictures
-	every int64
+	cameras []Camera
+	every   int64
 
 	counter
 }
 
-// NewBelt returns a belt at rest that brings a picture every so many milliseconds.
-func NewBelt(p Pictures, every int64) *Belt { return &Belt{Pictures: p, every: every} }
+// NewBelt returns a belt at rest that brings a package every so many milliseconds.
+func NewBelt(cameras []Camera, every int64) *Belt { return &Belt{cameras: cameras, every: every} }
 
-// Take implements station.Source.
-func (b *Belt) Take(ctx context.Context, _ int64) (raster.Picture, error) { return b.Next(ctx) }
+// waiting reports whether all stations can have their pictures.
+func (b *Belt) waiting() bool {
+	return !slices.ContainsFunc(b.cameras, func(c Camera) bool { return !c.Waiting() })
+}
 
-// Eject implements station.Outputs: there is nothing to switch.
+// Eject implements line.Outputs: there is nothing to switch.
 func (b *Belt) Eject(string, bool) error { return nil }
 
 // Run moves the belt until ctx ends.
@@ -92,7 +106,7 @@ func (b *Belt) Run(ctx context.Context) {
 				continue
 			}
 			last = now
-			if b.moves() && b.Waiting() {
+			if b.moves() && b.waiting() {
 				// A machine that was busy must not make it jump over a trigger.
 				b.step(min(n, max(b.every/4, 1)))
 			}

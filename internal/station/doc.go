@@ -1,16 +1,11 @@
-// Package station is one station at work: from the encoder's pulse to the ejector's.
+// Package station is one station at work: from the picture to the verdict.
 //
-//	encoder ─→ Tracker ─→ trigger ─→ Source ─→ inspect ─→ Decide ─┐
-//	              ↑                                    │          │
-//	              └────────── due at the ejector ◄─────┼──────────┘
-//	                               │                   └─→ Recorder ─→ Listener
-//	                               └─→ Output
+//	line ─→ Ticket, Take ─→ Source ─→ inspect ─→ Line.Decide ─→ Recorder ─→ Listener
 //
-// The Tracker is a plain state machine over encoder counts, without clocks or
-// goroutines, so that every case can be tested by hand. Station puts the
-// goroutines round it.
+// The line says when a package lies under the camera, and what it is judged by: its ticket is
+// from the moment at which it came to the line's trigger. One goroutine takes pictures, one
+// judges them.
 //
-// Nothing bad passes in silence: an item whose verdict has not said pass by the time
-// it reaches the ejector is ejected. Outputs never wait for the disk; what is told
-// (Listener) always does.
+// Nothing bad passes in silence: the line rejects a package for which a station has not said
+// pass in time. Outputs never wait for the disk; what is told (Listener) always does.
 package station

@@ -11,8 +11,10 @@ import (
 // Item is one package at one station: its picture, verdict and readings.
 type Item struct {
 	Station, Line, Role string
-	// Seq numbers the items of a station, without gaps, over all starts.
-	Seq  int64
+	// Seq is the number of the package: those of a line run without gaps, over all starts.
+	Seq int64
+	// Run is the line's run that the package belongs to, 0 where there is none.
+	Run  int64
 	Time time.Time
 	// Count is the encoder count at which the picture was due.
 	Count             int64
@@ -50,12 +52,20 @@ type Source interface {
 	Take(ctx context.Context, count int64) (raster.Picture, error)
 }
 
-// Outputs switches what acts on the line.
-type Outputs interface {
-	// Eject switches the ejector of a route.
-	Eject(route string, on bool) error
-	// Permit tells the line whether the belt may move.
-	Permit(on bool) error
+// Line is what a station works for: it joins the verdicts of a package's items.
+type Line interface {
+	// Decide settles the route of an item. It returns the route that stands: reject, with late
+	// set, where the package is at the ejector already.
+	Decide(Verdict) (stands string, late bool)
+}
+
+// Verdict is what a station says of an item.
+type Verdict struct {
+	Station          string
+	Seq              int64
+	Route            string
+	Fault            Fault
+	Reason, Sentence string
 }
 
 // Recorder keeps items.
@@ -87,15 +97,16 @@ const (
 type State struct {
 	Config   Config
 	Status   Status
-	Why      string // of Held, and of a running station in trouble
+	Why      string // of Held
 	Since    time.Time
 	Product  string
 	Revision string
+	// Trouble is what the station itself has to complain of.
+	Trouble string
 	// Calibration is the scale that the station measures by; its zero value where there is none.
 	Calibration raster.Calibration
 	// Order is what is packed now.
 	Order    check.Order
-	Underway int
 	Counters Counters
 	LastSeq  int64
 }
@@ -105,7 +116,6 @@ type Counters struct {
 	Inspected   int64            `json:"inspected" required:"true"`
 	Routes      map[string]int64 `json:"routes" required:"true" nullable:"false"`
 	Faults      int64            `json:"faults" required:"true"`
-	Unconfirmed int64            `json:"unconfirmed" required:"true"`
 	NotRecorded int64            `json:"not_recorded" required:"true"`
 }
 

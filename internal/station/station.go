@@ -17,7 +17,7 @@ import (
 // Parts are what a station works with.
 type Parts struct {
 	Source   Source
-	Outputs  Outputs
+	Line     Line
 	Recorder Recorder
 	Listener Listener
 	Clock    func() time.Time
@@ -36,23 +36,26 @@ type job struct {
 	runner *inspect.Runner // nil where there was no recipe
 }
 
-// Station is one station at work. Its methods may be called concurrently.
+// Station is one station at work: it takes pictures of what its line tells it of, and judges
+// them. Its methods may be called concurrently. It never calls its line with its lock held, so
+// that the line may call it with its own.
 type Station struct {
 	cfg   Config
 	parts Parts
 
-	mu      sync.Mutex
-	tracker *Tracker
-	runner  *inspect.Runner
+	mu     sync.Mutex
+	runner *inspect.Runner
 	// calibration is what was found after the station was built in; nil where nobody looked.
 	calibration *raster.Calibration
 	order       check.Order
 	day         string // that the runner goes by
-	status      Status
+	run         int64  // of the line
+	status      Status // of the line
 	why         string
 	since       time.Time
 	counters    Counters
-	failing     bool // the last record could not be written
+	last        int64  // number of the last item
+	trouble     string // the last record could not be written, and why
 
 	waiting chan job // for the camera
 	taken   chan job // for judging
@@ -61,7 +64,7 @@ type Station struct {
 	wg      sync.WaitGroup
 }
 
-// New returns a stopped station whose items are numbered from lastSeq+1. Close it.
+// New returns a station at rest, whose last item was lastSeq. Close it.
 func New(cfg Config, parts Parts, lastSeq int64) (*Station, error) {
 	if err := cfg.Validate(); err != nil {
 		return nil, err
@@ -70,7 +73,7 @@ func New(cfg Config, parts Parts, lastSeq int64) (*Station, error) {
 		parts.PictureTimeout = 500 * time.Millisecond
 	}
 	s := &Station{
-		cfg: cfg, parts: parts, order: cfg.Order, tracker: NewTracker(cfg, lastSeq),
+		cfg: cfg, parts: parts, last: lastSeq,
 		status: Stopped, since: parts.Clock(), counters: Counters{Routes: map[string]int64{}},
 		waiting: make(chan job, queue), taken: make(chan job, queue),
 	}
@@ -80,14 +83,13 @@ func New(cfg Config, parts Parts, lastSeq int64) (*Station, error) {
 	return s, nil
 }
 
-// Close stops the station and waits until every item taken is judged and handed to
-// the recorder. Closing it again changes nothing.
+// Close waits until every item taken is judged and handed to the recorder. Closing it again
+// changes nothing.
 func (s *Station) Close() {
-	s.Stop()
 	s.mu.Lock()
 	if s.ctx.Err() == nil {
 		s.cancel()
-		close(s.waiting) // Advance sends only while running, under the lock
+		close(s.waiting) // Take sends only before, under the lock
 	}
 	s.mu.Unlock()
 	s.wg.Wait()
@@ -96,25 +98,53 @@ func (s *Station) Close() {
 // Config returns how the station is built in.
 func (s *Station) Config() Config { return s.cfg }
 
-// Use sets the recipe for the items triggered from now on; those before keep theirs. While
-// the station runs, only another revision of the same product is taken.
+// Plan returns the recipe that the station judges by, nil where it has none.
+func (s *Station) Plan() *inspect.Plan {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.runner == nil {
+		return nil
+	}
+	return s.runner.Plan()
+}
+
+// Use sets the recipe for the items triggered from now on; those before keep theirs. Another
+// product than before is a changeover of the whole line, and is refused while that runs.
 func (s *Station) Use(p *inspect.Plan) error {
-	if p.Recipe.Role != s.cfg.Role {
-		return fmt.Errorf("the recipe is for the role %s, and station %s has the role %s; choose one for its role", p.Recipe.Role, s.cfg.ID, s.cfg.Role)
+	if err := s.Takes(p); err != nil {
+		return err
 	}
 	runner := p.NewRunner()
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.status == Running && s.runner.Plan().Recipe.Product != p.Recipe.Product {
-		return errors.New("the station is running another product; stop it first")
+		return errors.New("the station is running another product; change the line over, or stop it first")
 	}
-	s.run(runner)
+	s.judgeBy(runner)
 	return nil
 }
 
-// run lets a runner judge the items from now on, by the station's scale and order. It needs
+// Takes reports why a recipe is none for the station.
+func (s *Station) Takes(p *inspect.Plan) error {
+	if p.Recipe.Role != s.cfg.Role {
+		return fmt.Errorf("the recipe is for the role %s, and station %s has the role %s; choose one for its role", p.Recipe.Role, s.cfg.ID, s.cfg.Role)
+	}
+	return nil
+}
+
+// Switch gives the station the runner, order and run of another product: the line calls it for
+// all its stations at once. The runner must be new, and of a recipe that the station takes.
+func (s *Station) Switch(r *inspect.Runner, o check.Order, run int64) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.order, s.run = o, run
+	s.counters = Counters{Routes: map[string]int64{}}
+	s.judgeBy(r)
+}
+
+// judgeBy lets a runner judge the items from now on, by the station's scale and order. It needs
 // the lock.
-func (s *Station) run(r *inspect.Runner) {
+func (s *Station) judgeBy(r *inspect.Runner) {
 	r.Calibrate(s.scale())
 	s.day = s.parts.Clock().Format(time.DateOnly)
 	r.Order(s.dated())
@@ -129,7 +159,7 @@ func (s *Station) again() {
 		s.changed()
 		return
 	}
-	s.run(s.runner.Plan().NewRunner())
+	s.judgeBy(s.runner.Plan().NewRunner())
 }
 
 // Calibrate tells how the pixels of the station's pictures lie in the world; nil takes what
@@ -185,56 +215,13 @@ func (s *Station) scale() raster.Calibration {
 	return *c
 }
 
-// ErrNoRecipe says that a station cannot start.
 var ErrNoRecipe = errors.New("there is no recipe for this station; release one for its product and role first")
 
-// Start begins taking pictures, first counts further on. Starting a running station
-// changes nothing.
-func (s *Station) Start(count, first int64) error {
+// Tell says what the line is doing.
+func (s *Station) Tell(status Status, why string, since time.Time) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if s.ctx.Err() != nil {
-		return errors.New("the station is closed")
-	}
-	if s.status == Running {
-		return nil
-	}
-	if s.runner == nil {
-		return ErrNoRecipe
-	}
-	if err := s.parts.Outputs.Permit(true); err != nil {
-		return fmt.Errorf("the belt could not be released: %w", err)
-	}
-	s.tracker.Start(count, first)
-	s.set(Running, "")
-	return nil
-}
-
-// Stop ends taking pictures and takes the permit from the belt. Items under way are
-// judged and, when the belt moves on, still ejected.
-func (s *Station) Stop() {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	s.halt(Stopped, "")
-}
-
-// halt needs the lock.
-func (s *Station) halt(to Status, why string) {
-	s.tracker.Stop()
-	if s.status != to || s.why != why {
-		if err := s.parts.Outputs.Permit(false); err != nil {
-			why += "; the belt could not be stopped: " + err.Error()
-		}
-		s.set(to, why)
-	}
-}
-
-// set needs the lock.
-func (s *Station) set(to Status, why string) {
-	if s.status != to {
-		s.since = s.parts.Clock()
-	}
-	s.status, s.why = to, why
+	s.status, s.why, s.since = status, why, since
 	s.changed()
 }
 
@@ -251,7 +238,7 @@ func (s *Station) State() State {
 func (s *Station) state() State {
 	st := State{
 		Config: s.cfg, Status: s.status, Why: s.why, Since: s.since,
-		Calibration: s.scale(), Order: s.order, Underway: s.tracker.Underway(), Counters: s.counters.clone(), LastSeq: s.tracker.LastSeq(),
+		Trouble: s.trouble, Calibration: s.scale(), Order: s.order, Counters: s.counters.clone(), LastSeq: s.last,
 	}
 	if s.runner != nil {
 		r := s.runner.Plan().Recipe
@@ -260,54 +247,58 @@ func (s *Station) state() State {
 	return st
 }
 
-// Advance tells how far the belt has come. It acts on the outputs before it returns
-// and waits for nothing. Calls must come more often than the shortest pulse.
-func (s *Station) Advance(count int64) {
+// Ticket is what a package will be judged by at a station: the recipe, order and run of the
+// moment at which it came to the line's trigger.
+type Ticket struct {
+	runner            *inspect.Runner
+	run               int64
+	product, revision string
+}
+
+// Ticket returns what a package that comes now is judged by, wherever it is when the line is
+// changed over.
+func (s *Station) Ticket() Ticket {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	for _, a := range s.tracker.Advance(count) {
-		switch a.Kind {
-		case TakePicture:
-			s.trigger(a)
-		case OutputOn, OutputOff:
-			if err := s.parts.Outputs.Eject(a.Route, a.Kind == OutputOn); err != nil {
-				s.halt(Held, fmt.Sprintf("the ejector for %s could not be switched: %v; check the output, look at the belt, then start again", a.Route, err))
-			}
-		case NotConfirmed:
-			s.counters.Unconfirmed++
-			s.halt(Held, fmt.Sprintf("item %d was not seen leaving by the ejector for %s; take it off the belt, check ejector and sensor, then start again", a.Seq, a.Route))
-		case WasLate:
-			// Told when its verdict comes, with everything known by then.
-		}
+	t := Ticket{run: s.run}
+	if s.runner == nil {
+		return t
 	}
+	if s.parts.Clock().Format(time.DateOnly) != s.day { // midnight: what is expected of dates has changed
+		s.again()
+	}
+	r := s.runner.Plan().Recipe
+	t.runner, t.product, t.revision = s.runner, r.Product, r.Revision
+	return t
 }
 
-// Confirm tells that the confirm sensor of a route's ejector saw an item leave.
-func (s *Station) Confirm(route string) {
+// Take has a package pictured and judged that lies under the camera now. It does not wait, and
+// returns false where earlier items are in the way: such an item is recorded as a fault, and
+// its line must reject it.
+func (s *Station) Take(t Ticket, seq, count int64) bool {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	s.tracker.Confirm(route)
-}
-
-// trigger needs the lock.
-func (s *Station) trigger(a Action) {
+	if s.ctx.Err() != nil {
+		return false
+	}
 	it := &Item{
 		Station: s.cfg.ID, Line: s.cfg.Line, Role: s.cfg.Role,
-		Seq: a.Seq, Count: a.At, Time: s.parts.Clock(), Route: recipe.Reject,
+		Seq: seq, Run: t.run, Count: count, Time: s.parts.Clock(), Route: recipe.Reject,
+		Product: t.product, Revision: t.revision,
 	}
-	if s.runner != nil {
-		if it.Time.Format(time.DateOnly) != s.day { // midnight: what is expected of dates has changed
-			s.again()
-		}
-		r := s.runner.Plan().Recipe
-		it.Product, it.Revision = r.Product, r.Revision
-	}
+	s.last = seq
 	select {
-	case s.waiting <- job{it, s.runner}:
+	case s.waiting <- job{it, t.runner}:
+		return true
 	default:
-		s.finish(it, TooFast, "came before earlier items were judged; slow the belt or shorten the recipe")
+		it.Fault, it.Reason, it.Sentence = TooFast, string(TooFast), SaysTooFast
+		s.record(it)
+		return false
 	}
 }
+
+// SaysTooFast is what is said of an item that is.
+const SaysTooFast = "came before earlier items were judged; slow the belt or shorten the recipe"
 
 func (s *Station) takePictures() {
 	defer close(s.taken)
@@ -319,9 +310,7 @@ func (s *Station) takePictures() {
 			err = errors.New("the source gave none")
 		}
 		if err != nil {
-			s.mu.Lock()
 			s.finish(it.Item, NoPicture, "there is no picture: "+err.Error())
-			s.mu.Unlock()
 			continue
 		}
 		it.Picture = pic
@@ -359,9 +348,7 @@ func (s *Station) judgePictures() {
 		begin := s.parts.Clock()
 		fault, sentence := judge(it.runner, it.Item)
 		it.Took = s.parts.Clock().Sub(begin)
-		s.mu.Lock()
 		s.finish(it.Item, fault, sentence)
-		s.mu.Unlock()
 	}
 }
 
@@ -385,11 +372,13 @@ func judge(r *inspect.Runner, it *Item) (fault Fault, sentence string) {
 	return NoFault, out.Sentence
 }
 
-// finish settles the item's route with the tracker and hands it to the recorder. It
-// needs the lock.
+// finish settles the item's route with the line and hands it to the recorder.
 func (s *Station) finish(it *Item, fault Fault, sentence string) {
 	it.Fault, it.Sentence = fault, sentence
-	if s.failing && fault == NoFault {
+	s.mu.Lock()
+	failing := s.trouble != ""
+	s.mu.Unlock()
+	if failing && fault == NoFault {
 		// Until a record gets through again, no item is known to be kept.
 		it.Fault = NotRecorded
 		it.Sentence = "rejected because records cannot be written; its own verdict was " + it.Route + " (" + sentence + ")"
@@ -400,32 +389,41 @@ func (s *Station) finish(it *Item, fault Fault, sentence string) {
 			it.Reason = string(it.Fault)
 		}
 	}
-	route, late := s.tracker.Decide(it.Seq, it.Route)
+	route, late := s.parts.Line.Decide(s.verdict(it))
 	if late && it.Fault == NoFault {
 		it.Fault, it.Reason = Late, string(Late)
 		it.Sentence = "its verdict came after it had reached the ejector; it would have been " + it.Route + " (" + sentence + ")"
 	}
 	it.Route = route
+	s.record(it)
+}
+
+func (s *Station) verdict(it *Item) Verdict {
+	return Verdict{s.cfg.ID, it.Seq, it.Route, it.Fault, it.Reason, it.Sentence}
+}
+
+// record hands an item on that has its route.
+func (s *Station) record(it *Item) {
 	it.Delay = s.parts.Clock().Sub(it.Time)
 	s.parts.Recorder.Record(it, func(err error) { s.recorded(it, err) })
 }
 
 func (s *Station) recorded(it *Item, err error) {
+	if err != nil {
+		lost := s.verdict(it)
+		lost.Route, lost.Fault, lost.Reason = recipe.Reject, NotRecorded, string(NotRecorded)
+		lost.Sentence = "its record could not be written: " + err.Error()
+		s.parts.Line.Decide(lost)
+	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if err != nil {
-		s.tracker.Decide(it.Seq, recipe.Reject)
 		s.counters.NotRecorded++
-		s.failing = true
-		s.set(s.status, "records cannot be written, so every item is rejected: "+err.Error()+"; free the disk or mend it, work goes on by itself then")
+		s.trouble = "records cannot be written, so every item is rejected: " + err.Error() + "; free the disk or mend it, work goes on by itself then"
+		s.changed()
 		return
 	}
-	if s.failing {
-		s.failing = false
-		if s.status == Running {
-			s.why = ""
-		}
-	}
+	s.trouble = ""
 	s.counters.Inspected++
 	s.counters.Routes[it.Route]++
 	if it.Fault != NoFault {

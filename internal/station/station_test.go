@@ -29,20 +29,18 @@ checks:
   - {id: light, kind: presence.tone, region: {rect: [0, 0, 40, 40]}, tone: {least: 100}, limits: {share: {least: 0.5}}}
 `
 
-// bench is a station with hand-driven parts.
+// bench is a station with hand-driven parts, working for a line that takes every verdict.
 type bench struct {
 	*Station
 	t *testing.T
 
 	mu       sync.Mutex
+	seq      int64
 	take     func(count int64) (raster.Picture, error)
 	save     func(*Item) error
-	ejecting map[string]bool
-	ejected  []string // routes whose output went on
-	ejectErr error
-	permit   bool
+	verdicts []Verdict
 	items    []*Item
-	states   []State
+	clock    func() time.Time
 }
 
 func pictureOf(tone uint8) raster.Picture {
@@ -53,30 +51,25 @@ func pictureOf(tone uint8) raster.Picture {
 	return raster.Picture{Gray: g}
 }
 
-func newBench(t *testing.T) *bench { return newBenchWith(t, cfg) }
-
-func newBenchWith(t *testing.T, c Config) *bench {
-	b := &bench{t: t, ejecting: map[string]bool{}}
+func newBench(t *testing.T) *bench {
+	b := &bench{t: t, clock: time.Now}
 	b.take = func(int64) (raster.Picture, error) { return pictureOf(200), nil }
 	b.save = func(*Item) error { return nil }
-	c.Role = "top"
-	s, err := New(c, Parts{Source: b, Outputs: b, Recorder: b, Listener: b, Clock: time.Now, PictureTimeout: 50 * time.Millisecond}, 0)
+	s, err := New(Config{ID: "s1", Role: "top"}, Parts{
+		Source: b, Line: b, Recorder: b, Listener: b, Clock: func() time.Time { return b.clock() }, PictureTimeout: 5 * time.Second,
+	}, 0)
 	require.NoError(t, err)
 	b.Station = s
 	t.Cleanup(s.Close)
 	require.NoError(t, s.Use(planOf(t, lightItems)))
-	require.NoError(t, s.Start(0, 100))
+	s.Tell(Running, "", time.Now())
 	return b
 }
 
-func planOf(t *testing.T, yaml string) *inspect.Plan {
-	d, err := inspect.Reader.Parse([]byte(yaml))
-	require.NoError(t, err)
-	r, err := recipe.New(d, nil)
-	require.NoError(t, err)
-	p, err := inspect.Prepare(r)
-	require.NoError(t, err)
-	return p
+// come takes the next item.
+func (b *bench) come() bool {
+	b.seq++
+	return b.Station.Take(b.Ticket(), b.seq, 100*b.seq)
 }
 
 func (b *bench) Take(_ context.Context, count int64) (raster.Picture, error) {
@@ -86,21 +79,11 @@ func (b *bench) Take(_ context.Context, count int64) (raster.Picture, error) {
 	return f(count)
 }
 
-func (b *bench) Eject(route string, on bool) error {
+func (b *bench) Decide(v Verdict) (string, bool) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	b.ejecting[route] = on
-	if on {
-		b.ejected = append(b.ejected, route)
-	}
-	return b.ejectErr
-}
-
-func (b *bench) Permit(on bool) error {
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	b.permit = on
-	return nil
+	b.verdicts = append(b.verdicts, v)
+	return v.Route, false
 }
 
 func (b *bench) Record(it *Item, done func(error)) {
@@ -116,11 +99,7 @@ func (b *bench) Recorded(it *Item) {
 	b.items = append(b.items, it)
 }
 
-func (b *bench) Changed(s State) {
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	b.states = append(b.states, s)
-}
+func (b *bench) Changed(State) {}
 
 // item waits for the record of an item.
 func (b *bench) item(seq int64) *Item {
@@ -139,253 +118,14 @@ func (b *bench) item(seq int64) *Item {
 	return got
 }
 
-// seen drops what the ejectors did so far: the stretch not seen at the start.
-func (b *bench) seen() {
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	b.ejected = nil
-}
-
-func (b *bench) ejections() string {
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	return strings.Join(b.ejected, " ")
-}
-
-func TestStationPassesTheGoodAndEjectsTheBad(t *testing.T) {
-	b := newBench(t)
-	b.take = func(count int64) (raster.Picture, error) {
-		if count == 200 {
-			return pictureOf(20), nil
-		}
-		return pictureOf(200), nil
-	}
-	b.Advance(100)
-	b.Advance(200)
-	b.Advance(300)
-	assert.Equal(t, recipe.Pass, b.item(1).Route)
-	bad := b.item(2)
-	assert.Equal(t, recipe.Reject, bad.Route)
-	assert.Equal(t, "light", bad.Reason)
-	assert.Equal(t, "light: share 0, at least 0.5 expected", bad.Sentence)
-	assert.Equal(t, NoFault, bad.Fault)
-	assert.Len(t, bad.Findings, 1)
-	b.item(3)
-	b.Advance(415)
-	b.seen()
-	b.Advance(505)
-	assert.Empty(t, b.ejections(), "item 1 passes")
-	b.Advance(525)
-	assert.Equal(t, "reject", b.ejections())
-	b.Confirm(recipe.Reject)
-	b.item(4)
-	b.item(5)
-	b.Advance(610)
-	st := b.State()
-	assert.Equal(t, Running, st.Status)
-	assert.EqualValues(t, 0, st.Counters.Unconfirmed)
-	assert.EqualValues(t, 1, st.Counters.Routes[recipe.Reject])
-}
-
-// Each fault path is forced, and each ends at the reject ejector.
-func TestEveryFaultIsRejected(t *testing.T) {
-	for name, tc := range map[string]struct {
-		fault Fault
-		say   string
-		force func(b *bench)
-	}{
-		"the source fails": {NoPicture, "there is no picture: cable", func(b *bench) {
-			b.take = func(int64) (raster.Picture, error) { return raster.Picture{}, errors.New("cable") }
-		}},
-		"the source gives nothing": {NoPicture, "the source gave none", func(b *bench) {
-			b.take = func(int64) (raster.Picture, error) { return raster.Picture{}, nil }
-		}},
-		"the source hangs": {NoPicture, "did not answer within 50ms", func(b *bench) {
-			b.take = func(int64) (raster.Picture, error) { time.Sleep(90 * time.Millisecond); return pictureOf(200), nil }
-		}},
-		"the source panics": {NoPicture, "the source broke down (driver)", func(b *bench) {
-			b.take = func(int64) (raster.Picture, error) { panic("driver") }
-		}},
-		"a picture of another kind": {CheckFault, "it is a color picture", func(b *bench) {
-			b.take = func(int64) (raster.Picture, error) { return raster.Picture{RGB: raster.NewRGB(40, 40)}, nil }
-		}},
-		"a picture too small for its check": {CheckFault, "outside the picture", func(b *bench) {
-			b.take = func(int64) (raster.Picture, error) { return raster.Picture{Gray: raster.NewGray(9, 9)}, nil }
-		}},
-		"judging breaks down": {Crash, "judging broke down", func(b *bench) {
-			b.take = func(int64) (raster.Picture, error) {
-				return raster.Picture{Gray: &raster.Gray{W: 40, H: 40, Stride: -7}}, nil
-			}
-		}},
-	} {
-		t.Run(name, func(t *testing.T) {
-			b := newBench(t)
-			b.mu.Lock()
-			tc.force(b)
-			b.mu.Unlock()
-			b.Advance(100)
-			it := b.item(1)
-			if tc.fault == Crash {
-				// A check's panic is kept by the runner, and is a fault of the check.
-				assert.Contains(t, []Fault{Crash, CheckFault}, it.Fault)
-				assert.Contains(t, it.Sentence, "broke down")
-			} else {
-				assert.Equal(t, tc.fault, it.Fault)
-				assert.Contains(t, it.Sentence, tc.say)
-			}
-			assert.Equal(t, recipe.Reject, it.Route)
-			assert.NotEmpty(t, it.Reason)
-			assert.EqualValues(t, 1, b.State().Counters.Faults)
-			b.mu.Lock()
-			b.take = func(int64) (raster.Picture, error) { return pictureOf(200), nil }
-			b.mu.Unlock()
-			b.Advance(419)
-			b.seen()
-			b.Advance(425)
-			assert.Equal(t, "reject", b.ejections())
-		})
-	}
-}
-
-func TestALateVerdictIsRejectedAndSaid(t *testing.T) {
-	b := newBench(t)
-	gate := make(chan struct{})
-	b.parts.PictureTimeout = 5 * time.Second
-	b.take = func(count int64) (raster.Picture, error) {
-		if count == 100 {
-			<-gate
-		}
-		return pictureOf(200), nil
-	}
-	b.Advance(100)
-	b.Advance(419)
-	b.seen()
-	b.Advance(425)
-	assert.Equal(t, "reject", b.ejections(), "the ejector does not wait")
-	close(gate)
-	it := b.item(1)
-	assert.Equal(t, Late, it.Fault)
-	assert.Equal(t, recipe.Reject, it.Route)
-	assert.Contains(t, it.Sentence, "it would have been pass")
-}
-
-func TestItemsThatComeTooFastAreRejected(t *testing.T) {
-	c := cfg
-	c.Ejectors = map[string]Ejector{recipe.Reject: {Offset: 350, Pulse: 60}}
-	b := newBenchWith(t, c)
-	gate := make(chan struct{})
-	b.parts.PictureTimeout = 5 * time.Second
-	b.take = func(int64) (raster.Picture, error) { <-gate; return pictureOf(200), nil }
-	for count := int64(100); count <= 1500; count += 100 {
-		b.Advance(count)
-	}
-	it := b.item(15)
-	assert.Equal(t, TooFast, it.Fault)
-	assert.Equal(t, recipe.Reject, it.Route)
-	close(gate)
-	for seq := int64(1); seq <= 15; seq++ {
-		assert.Equal(t, recipe.Reject, b.item(seq).Route, "none of them can pass, seq %d", seq)
-	}
-}
-
-func TestWhatCannotBeRecordedIsRejected(t *testing.T) {
-	b := newBench(t)
-	full := errors.New("no space left on device")
-	b.save = func(*Item) error { return full }
-	b.Advance(100)
-	require.Eventually(t, func() bool { return b.State().Counters.NotRecorded == 1 }, 5*time.Second, time.Millisecond)
-	assert.Contains(t, b.State().Why, "no space left on device")
-	b.Advance(200)
-	require.Eventually(t, func() bool { return b.State().Counters.NotRecorded == 2 }, 5*time.Second, time.Millisecond)
-	b.mu.Lock()
-	assert.Empty(t, b.items, "what is not kept is not told")
-	b.save = func(*Item) error { return nil }
-	b.mu.Unlock()
-	b.Advance(300)
-	it := b.item(3)
-	assert.Equal(t, NotRecorded, it.Fault, "until a record got through, nothing passes")
-	assert.Equal(t, recipe.Reject, it.Route)
-	b.Advance(400)
-	assert.Equal(t, recipe.Pass, b.item(4).Route, "then work goes on by itself")
-	assert.Empty(t, b.State().Why)
-	b.Advance(419)
-	b.seen()
-	b.Advance(425)
-	b.Confirm(recipe.Reject)
-	b.Advance(485)
-	b.Advance(525)
-	assert.Equal(t, "reject reject", b.ejections(), "both unrecorded items leave")
-}
-
-func TestAnUnconfirmedRejectHoldsTheLine(t *testing.T) {
-	b := newBench(t)
-	b.take = func(int64) (raster.Picture, error) { return pictureOf(0), nil }
-	b.Advance(100)
-	b.item(1)
-	b.Advance(425)
-	b.mu.Lock()
-	assert.True(t, b.permit)
-	b.mu.Unlock()
-	b.Advance(540)
-	st := b.State()
-	assert.Equal(t, Held, st.Status)
-	assert.Contains(t, st.Why, "item 1 was not seen leaving by the ejector for reject; take it off the belt")
-	assert.EqualValues(t, 1, st.Counters.Unconfirmed)
-	b.mu.Lock()
-	assert.False(t, b.permit, "the belt may not move")
-	b.mu.Unlock()
-	require.NoError(t, b.Start(540, 100))
-	assert.Equal(t, Running, b.State().Status)
-}
-
-func TestAnOutputThatFailsHoldsTheLine(t *testing.T) {
-	b := newBench(t)
-	b.mu.Lock()
-	b.ejectErr = errors.New("no answer from the output module")
-	b.mu.Unlock()
-	b.Advance(1)
-	assert.Equal(t, Held, b.State().Status)
-	assert.Contains(t, b.State().Why, "no answer from the output module")
-}
-
-func TestStartingAndStopping(t *testing.T) {
-	b := newBench(t)
-	assert.ErrorContains(t, b.Use(planOf(t, strings.Replace(lightItems, "product: ", "product: other-", 1))), "stop it first", "another product is a changeover")
-	b.Stop()
-	b.Advance(1000)
-	assert.Equal(t, Stopped, b.State().Status)
-	assert.EqualValues(t, 0, b.State().LastSeq, "no pictures while stopped")
-	assert.ErrorContains(t, b.Use(planOf(t, strings.Replace(lightItems, "role: top", "role: side", 1))), "the recipe is for the role side")
-	require.NoError(t, b.Use(planOf(t, strings.Replace(lightItems, "least: 100", "least: 250", 1))))
-	require.NoError(t, b.Start(1000, 100))
-	b.Advance(1100)
-	assert.Equal(t, recipe.Reject, b.item(1).Route, "judged by the new revision")
-	s, err := New(Config{ID: "x", Every: 100, Ejectors: cfg.Ejectors}, b.parts, 7)
+func planOf(t *testing.T, yaml string) *inspect.Plan {
+	d, err := inspect.Reader.Parse([]byte(yaml))
 	require.NoError(t, err)
-	assert.ErrorIs(t, s.Start(0, 100), ErrNoRecipe)
-	s.Close()
-	assert.ErrorContains(t, s.Start(0, 100), "closed")
-}
-
-// An item belongs to the revision that was current when it was triggered, even if
-// it is judged after the switch; the station runs on.
-func TestOneItemOneRevision(t *testing.T) {
-	b := newBench(t)
-	gate := make(chan struct{})
-	b.parts.PictureTimeout = 5 * time.Second
-	b.take = func(int64) (raster.Picture, error) { <-gate; return pictureOf(200), nil }
-	before := b.State().Revision
-	b.Advance(100)
-	require.NoError(t, b.Use(planOf(t, strings.Replace(lightItems, "least: 100", "least: 250", 1))))
-	close(gate)
-	it := b.item(1)
-	assert.Equal(t, before, it.Revision)
-	assert.Equal(t, recipe.Pass, it.Route)
-	assert.NotEqual(t, before, b.State().Revision)
-	b.Advance(200)
-	it = b.item(2)
-	assert.Equal(t, b.State().Revision, it.Revision)
-	assert.Equal(t, recipe.Reject, it.Route, "the next one by the new revision")
+	r, err := recipe.New(d, nil)
+	require.NoError(t, err)
+	p, err := inspect.Prepare(r)
+	require.NoError(t, err)
+	return p
 }
 
 // The day of production is that of the clock, item by item, unless the order says another.
@@ -393,15 +133,15 @@ func TestTheDayOfProductionIsTheClocks(t *testing.T) {
 	b := newBench(t)
 	var now atomic.Value
 	now.Store(time.Date(2026, 3, 1, 23, 59, 0, 0, time.UTC))
-	b.parts.Clock = func() time.Time { return now.Load().(time.Time) }
+	b.clock = func() time.Time { return now.Load().(time.Time) }
 	require.NoError(t, b.Use(planOf(t, lightItems+"  - {id: day, kind: logic.rule, when: 'order.date == \"2026-03-01\"'}\n")))
-	b.Advance(100)
+	b.come()
 	assert.Equal(t, recipe.Pass, b.item(1).Route, "%s", b.item(1).Sentence)
 	now.Store(time.Date(2026, 3, 2, 0, 1, 0, 0, time.UTC))
-	b.Advance(200)
+	b.come()
 	assert.Equal(t, recipe.Reject, b.item(2).Route, "another day has begun")
 	b.Order(check.Order{"date": "2026-03-01"})
-	b.Advance(300)
+	b.come()
 	assert.Equal(t, recipe.Pass, b.item(3).Route, "%s", b.item(3).Sentence)
 	assert.Equal(t, check.Order{"date": "2026-03-01"}, b.State().Order)
 }
@@ -412,13 +152,12 @@ func TestOrderAndScaleOfAStation(t *testing.T) {
 	b := newBench(t)
 	require.NoError(t, b.Use(planOf(t, lightItems+"  - {id: lot, kind: logic.rule, when: 'order.lot == \"L1\"'}\n")))
 	gate := make(chan struct{})
-	b.parts.PictureTimeout = 5 * time.Second
 	b.take = func(int64) (raster.Picture, error) { <-gate; return pictureOf(200), nil }
-	b.Advance(100)
+	b.come()
 	b.Order(check.Order{"lot": "L1"})
-	b.Advance(200)
+	b.come()
 	b.Order(check.Order{"lot": "L2"})
-	b.Advance(300)
+	b.come()
 	close(gate)
 	assert.Equal(t, "the order says nothing of lot; give it with the order", strings.TrimPrefix(b.item(1).Sentence, "lot: "), "told to nobody")
 	assert.Equal(t, recipe.Reject, b.item(1).Route)
@@ -429,11 +168,48 @@ func TestOrderAndScaleOfAStation(t *testing.T) {
 
 	k := &raster.Calibration{MMPerPx: 0.2}
 	assert.ErrorContains(t, b.Calibrate(k), "stop it before")
-	b.Stop()
+	b.Tell(Stopped, "", time.Now())
 	assert.ErrorContains(t, b.Calibrate(&raster.Calibration{MMPerPx: -1}), "its calibration is not one")
 	require.NoError(t, b.Calibrate(k))
 	assert.Equal(t, *k, b.State().Calibration)
 	assert.Equal(t, check.Order{"lot": "L2"}, b.State().Order, "what is packed stays")
 	require.NoError(t, b.Calibrate(nil))
 	assert.Zero(t, b.State().Calibration)
+}
+
+// What the queue has no room for is a fault, told to the line at once and recorded.
+func TestWhatComesTooFastIsTold(t *testing.T) {
+	b := newBench(t)
+	gate := make(chan struct{})
+	b.take = func(int64) (raster.Picture, error) { <-gate; return pictureOf(200), nil }
+	for b.come() {
+		require.Less(t, b.seq, int64(20))
+	}
+	it := b.item(b.seq)
+	assert.Equal(t, TooFast, it.Fault)
+	assert.Equal(t, recipe.Reject, it.Route)
+	close(gate)
+	assert.Equal(t, recipe.Pass, b.item(1).Route)
+	b.Close()
+	assert.False(t, b.come(), "a closed station takes nothing")
+}
+
+// An item that is not recorded is taken back from the line, which may have let it pass; the next
+// ones are rejected until a record gets through.
+func TestAnItemThatIsNotRecordedIsRejected(t *testing.T) {
+	b := newBench(t)
+	b.save = func(*Item) error { return errors.New("no space left on device") }
+	b.come()
+	require.Eventually(t, func() bool { return b.State().Counters.NotRecorded == 1 }, 5*time.Second, time.Millisecond)
+	b.mu.Lock()
+	require.Len(t, b.verdicts, 2)
+	assert.Equal(t, recipe.Pass, b.verdicts[0].Route)
+	assert.Equal(t, recipe.Reject, b.verdicts[1].Route)
+	assert.Contains(t, b.verdicts[1].Sentence, "no space left on device")
+	b.save = func(*Item) error { return nil }
+	b.mu.Unlock()
+	b.come()
+	assert.Equal(t, NotRecorded, b.item(2).Fault)
+	b.come()
+	assert.Equal(t, NoFault, b.item(3).Fault)
 }

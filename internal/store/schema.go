@@ -26,9 +26,42 @@ type itemRow struct {
 	Delay    int64  `gorm:"not null"`
 	Findings []byte `gorm:"not null"` // JSON
 	Picture  string `gorm:"not null"` // hash, "" where none was kept
+	Run      int64  `gorm:"not null;default:0"`
 }
 
 func (itemRow) TableName() string { return "items" }
+
+// packageRow is one package: the items of that number at the stations of its line, joined.
+type packageRow struct {
+	ID       int64  `gorm:"primaryKey;autoIncrement"`
+	Line     string `gorm:"not null;uniqueIndex:package_of_line,priority:1"`
+	Seq      int64  `gorm:"not null;uniqueIndex:package_of_line,priority:2"`
+	Run      int64  `gorm:"not null;index:packages_of_run,priority:1"`
+	Route    string `gorm:"not null;index:packages_of_run,priority:2"`
+	Fault    string `gorm:"not null;index:packages_of_run,priority:3"`
+	Time     int64  `gorm:"not null;index:packages_by_time"`
+	Count    int64  `gorm:"not null"`
+	Product  string `gorm:"not null"`
+	Station  string `gorm:"not null"` // whose verdict decided
+	Reason   string `gorm:"not null"`
+	Sentence string `gorm:"not null"`
+}
+
+func (packageRow) TableName() string { return "packages" }
+
+// runRow is the production of one product between two changeovers.
+type runRow struct {
+	ID      int64  `gorm:"primaryKey;autoIncrement"`
+	Line    string `gorm:"not null;index:runs_of_line"`
+	Product string `gorm:"not null"`
+	Packed  []byte `gorm:"not null"` // the order, JSON
+	Who     string `gorm:"not null"`
+	Means   string `gorm:"not null"`
+	Begun   int64  `gorm:"not null"`
+	Ended   int64  `gorm:"not null"` // 0 while it goes on
+}
+
+func (runRow) TableName() string { return "runs" }
 
 // tallyRow counts items of one hour (Unix milliseconds of its begin, UTC).
 type tallyRow struct {
@@ -94,6 +127,10 @@ var migrations = []*gormigrate.Migration{
 	{
 		ID:      "0002-releases",
 		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&releaseRow{}) },
+	},
+	{
+		ID:      "0003-packages-runs",
+		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&itemRow{}, &packageRow{}, &runRow{}) },
 	},
 }
 

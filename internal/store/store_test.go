@@ -15,6 +15,7 @@ import (
 	"ricetta/core/check"
 	"ricetta/core/raster"
 	"ricetta/core/recipe"
+	"ricetta/internal/line"
 	"ricetta/internal/station"
 )
 
@@ -203,7 +204,7 @@ func TestAGroupIsSavedFromItsBadRow(t *testing.T) {
 	for _, seq := range []int64{2, 3, 4} {
 		r, err := s.rowOf(item(seq, recipe.Pass))
 		require.NoError(t, err)
-		batch = append(batch, row{r, func(err error) { mu.Lock(); got[seq] = err; mu.Unlock() }})
+		batch = append(batch, row{item: &r, done: func(err error) { mu.Lock(); got[seq] = err; mu.Unlock() }})
 	}
 	s.commit(batch)
 	assert.NoError(t, got[2])
@@ -348,4 +349,66 @@ func TestSchemaIsWrittenDown(t *testing.T) {
 	want, err := os.ReadFile(path)
 	require.NoError(t, err)
 	assert.Equal(t, string(want), got)
+}
+
+// Packages, runs and what was on the belt when the power failed.
+func TestRunsAndPackages(t *testing.T) {
+	dir := t.TempDir()
+	s, err := Open(Options{Dir: dir, PassShare: -1})
+	require.NoError(t, err)
+	at := time.Date(2026, 3, 2, 6, 0, 0, 0, time.UTC)
+	_, ok, err := s.CurrentRun("l1")
+	require.NoError(t, err)
+	assert.False(t, ok)
+	one, err := s.BeginRun(line.Run{Line: "l1", Product: "a", Order: check.Order{"lot": "L1"}, By: "test", Begin: at})
+	require.NoError(t, err)
+	other, err := s.BeginRun(line.Run{Line: "l2", Product: "a", Begin: at})
+	require.NoError(t, err)
+	put := func(lineID string, seq, run int64, route string, fault station.Fault) error {
+		told := make(chan error, 1)
+		s.RecordPackage(&line.Package{Line: lineID, Seq: seq, Run: run, Time: at, Product: "a", Route: route, Fault: fault, Station: "top", Sentence: "so"}, func(err error) { told <- err })
+		return <-told
+	}
+	require.NoError(t, put("l1", 1, one, recipe.Pass, ""))
+	require.NoError(t, put("l1", 2, one, recipe.Reject, station.Late))
+	require.NoError(t, put("l2", 1, other, recipe.Reject, ""))
+	require.Error(t, put("l1", 2, one, recipe.Pass, ""), "a package is counted once")
+	two, err := s.BeginRun(line.Run{Line: "l1", Product: "b", Who: "Ada", Begin: at.Add(time.Hour)})
+	require.NoError(t, err)
+	require.NoError(t, put("l1", 3, one, recipe.Pass, ""), "it came before the changeover")
+	for _, seq := range []int64{3, 4, 5} {
+		it := item(seq, recipe.Pass)
+		it.Station, it.Line, it.Run = "top", "l1", two
+		require.NoError(t, record(t, s, it)[0])
+	}
+	s.Close()
+
+	s = opened(t, Options{Dir: dir})
+	run, ok, err := s.CurrentRun("l1")
+	require.NoError(t, err)
+	require.True(t, ok)
+	assert.Equal(t, line.Run{ID: two, Line: "l1", Product: "b", Who: "Ada", Begin: at.Add(time.Hour)}, run)
+	runs, err := s.Runs("l1", 0, 10)
+	require.NoError(t, err)
+	require.Len(t, runs, 2)
+	assert.Equal(t, at.Add(time.Hour), runs[1].End, "a run ends where the next begins")
+	assert.Equal(t, check.Order{"lot": "L1"}, runs[1].Order)
+	assert.Equal(t, line.Counters{Packages: 3, Routes: map[string]int64{recipe.Pass: 2, recipe.Reject: 1}, Faults: 1}, runs[1].Counters)
+	runs, err = s.Runs("", two, 10)
+	require.NoError(t, err)
+	require.Len(t, runs, 2)
+	assert.Equal(t, other, runs[0].ID, "lists go on where they were")
+	left, err := s.LeftOver("l1")
+	require.NoError(t, err)
+	require.Len(t, left, 2)
+	assert.EqualValues(t, 4, left[0].Seq)
+	assert.Equal(t, two, left[0].Run)
+	last, err := s.LastPackage("l1")
+	require.NoError(t, err)
+	assert.EqualValues(t, 3, last)
+	p, err := s.PackageOf("l1", 2)
+	require.NoError(t, err)
+	assert.Equal(t, station.Late, p.Fault)
+	_, err = s.PackageOf("l1", 9)
+	assert.ErrorIs(t, err, ErrNoItem)
 }

@@ -19,9 +19,10 @@ type incoming struct {
 	done func(error)
 }
 
-// row is an item ready to be written.
+// row is an item or a package ready to be written.
 type row struct {
-	itemRow
+	item *itemRow
+	pack *packageRow
 	done func(error)
 }
 
@@ -33,7 +34,7 @@ func (s *Store) prepare(in <-chan incoming) {
 			i.done(err)
 			continue
 		}
-		s.rows <- row{r, i.done}
+		s.rows <- row{item: &r, done: i.done}
 	}
 }
 
@@ -49,7 +50,7 @@ func (s *Store) rowOf(it *station.Item) (itemRow, error) {
 	r := itemRow{
 		Station: it.Station, Seq: it.Seq, Line: it.Line, Role: it.Role, Time: it.Time.UnixMilli(), Count: it.Count,
 		Product: it.Product, Revision: it.Revision, Route: it.Route, Fault: string(it.Fault),
-		Reason: it.Reason, Sentence: it.Sentence, Took: it.Took.Microseconds(), Delay: it.Delay.Microseconds(),
+		Reason: it.Reason, Sentence: it.Sentence, Took: it.Took.Microseconds(), Delay: it.Delay.Microseconds(), Run: it.Run,
 	}
 	if s.keepsPicture(it) {
 		hash, err := s.pictures.keep(it.Picture, it.Time)
@@ -131,14 +132,27 @@ func (s *Store) commit(batch []row) {
 
 func (s *Store) insert(batch []row) error {
 	return s.write.Transaction(func(tx *gorm.DB) error {
-		rows := make([]itemRow, len(batch))
+		var items []itemRow
+		var packs []packageRow
 		for i := range batch {
-			rows[i] = batch[i].itemRow
+			if b := &batch[i]; b.item != nil {
+				items = append(items, *b.item)
+			} else {
+				packs = append(packs, *b.pack)
+			}
 		}
-		if err := tx.CreateInBatches(rows, 100).Error; err != nil {
+		if len(packs) > 0 {
+			if err := tx.CreateInBatches(packs, 100).Error; err != nil {
+				return err
+			}
+		}
+		if len(items) == 0 {
+			return nil
+		}
+		if err := tx.CreateInBatches(items, 100).Error; err != nil {
 			return err
 		}
-		return addTallies(tx, rows)
+		return addTallies(tx, items)
 	})
 }
 

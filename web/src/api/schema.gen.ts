@@ -89,6 +89,142 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All lines and how they do */
+        get: operations["listLines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lines/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One line */
+        get: operations["showLine"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lines/{id}/change": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Change the line over to a product from the next package on; a run begins */
+        post: operations["changeLine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lines/{id}/prepare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make the recipes of a product ready, so that a changeover takes an instant */
+        post: operations["prepareLine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lines/{id}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The runs of a line with their counts, newest first */
+        get: operations["listRuns"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lines/{id}/start": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Start taking packages; releases a held line */
+        post: operations["startLine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lines/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop taking packages and take the permit from the belt */
+        post: operations["stopLine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lines/{id}/trigger": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the package that lies at the trigger now, on a line triggered by software */
+        post: operations["triggerLine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/live": {
         parameters: {
             query?: never;
@@ -96,8 +232,25 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What happens, as it happens (Server-Sent Events with the events item, station and reset; data as in Event) */
+        /** What happens, as it happens (Server-Sent Events with the events item, package, station, line and reset; data as in Event) */
         get: operations["live"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/packages/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A package with its items */
+        get: operations["showPackage"];
         put?: never;
         post?: never;
         delete?: never;
@@ -682,7 +835,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Start taking pictures; releases a held station */
+        /** Start the line that the station stands on; releases a held one */
         post: operations["startStation"];
         delete?: never;
         options?: never;
@@ -699,7 +852,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Stop taking pictures and take the permit from the belt */
+        /** Stop the line that the station stands on, and its belt */
         post: operations["stopStation"];
         delete?: never;
         options?: never;
@@ -716,7 +869,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Run the released revision of a product from the next item on; another product than before needs a stopped station */
+        /** Run the released revision of a product from the next item on; another product than before needs a stopped line, or a changeover of it */
         post: operations["useRelease"];
         delete?: never;
         options?: never;
@@ -810,6 +963,16 @@ export interface components {
         ChangeList: {
             changes: components["schemas"]["RecipeChange"][];
         };
+        ChangeRequest: {
+            /** @description And by what: console, terminal, … */
+            by?: string;
+            /** @description What is packed: lot, expiry, … */
+            order?: components["schemas"]["Order"];
+            /** @description Code of the product to pack */
+            product: string;
+            /** @description Who changes over */
+            who?: string;
+        };
         CheckedRecipe: {
             ok: boolean;
             problems: components["schemas"]["RecipeProblem"][];
@@ -831,8 +994,6 @@ export interface components {
             routes: {
                 [key: string]: number;
             };
-            /** Format: int64 */
-            unconfirmed: number;
         };
         Done: {
             done: boolean;
@@ -866,14 +1027,6 @@ export interface components {
                 [key: string]: unknown;
             };
         };
-        Ejector: {
-            /** Format: int64 */
-            confirm: number;
-            /** Format: int64 */
-            offset: number;
-            /** Format: int64 */
-            pulse: number;
-        };
         EndJSON: {
             /** Format: double */
             at: number;
@@ -906,7 +1059,9 @@ export interface components {
         Event: {
             item?: components["schemas"]["ItemDetail"];
             /** @enum {string} */
-            kind: "item" | "station";
+            kind: "item" | "package" | "station" | "line";
+            line?: components["schemas"]["Line"];
+            package?: components["schemas"]["Package"];
             station?: components["schemas"]["Station"];
         };
         FindCalibrationRequest: {
@@ -1066,6 +1221,72 @@ export interface components {
             /** @description It counts, and has no values between */
             whole: boolean;
         };
+        Line: {
+            /** @enum {string} */
+            after_stop: "eject" | "hold";
+            /** @description Of the run */
+            counters: components["schemas"]["LineCounters"];
+            ejectors: {
+                [key: string]: components["schemas"]["LineEjector"];
+            };
+            id: string;
+            name: string;
+            /** @description What is packed; absent where the line never had a recipe */
+            run?: components["schemas"]["Run"];
+            /** Format: date-time */
+            since: string;
+            /** @description As a package passes them */
+            stations: string[];
+            /** @enum {string} */
+            status: "running" | "held" | "stopped";
+            trigger: components["schemas"]["LineTrigger"];
+            /** @description Packages between trigger and last ejector */
+            underway: number;
+            /** @description What someone has to look at; empty when all is well */
+            why: string;
+        };
+        LineCounters: {
+            /** Format: int64 */
+            faults: number;
+            /** Format: int64 */
+            not_recorded: number;
+            /** Format: int64 */
+            packages: number;
+            routes: {
+                [key: string]: number;
+            };
+            /**
+             * Format: int64
+             * @description Should have left by an ejector, and were not seen leaving
+             */
+            unconfirmed: number;
+            /**
+             * Format: int64
+             * @description Seen leaving, though nothing should have left
+             */
+            unexpected: number;
+        };
+        LineEjector: {
+            /** Format: int64 */
+            confirm?: number;
+            /** Format: int64 */
+            offset?: number;
+            /** Format: int64 */
+            pulse?: number;
+        };
+        LineList: {
+            lines: components["schemas"]["Line"][];
+        };
+        LineTrigger: {
+            by?: string;
+            /** Format: int64 */
+            debounce?: number;
+            /** Format: int64 */
+            every?: number;
+            input?: string;
+            /** Format: int64 */
+            least?: number;
+        };
         Look: {
             /**
              * Format: double
@@ -1146,6 +1367,43 @@ export interface components {
         };
         /** @enum {string} */
         Outcome: "not_judged" | "ok" | "failed" | "fault";
+        Package: {
+            fault: string;
+            /** @description Line and number, as in line1.123 */
+            id: string;
+            line: string;
+            product: string;
+            reason: string;
+            route: string;
+            /** Format: int64 */
+            run: number;
+            sentence: string;
+            /** Format: int64 */
+            seq: number;
+            /** @description Whose verdict decided; empty where it passed */
+            station: string;
+            /** Format: date-time */
+            time: string;
+        };
+        PackageDetail: {
+            fault: string;
+            /** @description Line and number, as in line1.123 */
+            id: string;
+            items: components["schemas"]["Item"][];
+            line: string;
+            product: string;
+            reason: string;
+            route: string;
+            /** Format: int64 */
+            run: number;
+            sentence: string;
+            /** Format: int64 */
+            seq: number;
+            /** @description Whose verdict decided; empty where it passed */
+            station: string;
+            /** Format: date-time */
+            time: string;
+        };
         PointJSON: {
             /** @enum {string} */
             group: "good" | "bad" | "other";
@@ -1338,6 +1596,30 @@ export interface components {
             note?: string;
             who: string;
         };
+        Run: {
+            /** Format: date-time */
+            begin: string;
+            /** @description And by what */
+            by: string;
+            counters?: components["schemas"]["LineCounters"];
+            /**
+             * Format: date-time
+             * @description Absent while it goes on
+             */
+            end?: null | string;
+            /** Format: int64 */
+            id: number;
+            line: string;
+            /** @description Lot, expiry, … */
+            order: components["schemas"]["Order"];
+            product: string;
+            /** @description Who changed the line over */
+            who: string;
+        };
+        RunPage: {
+            next: string;
+            runs: components["schemas"]["Run"][];
+        };
         Sample: {
             /** @description good, bad, bad: CHECK, rework, unlabeled, or a route */
             label: string;
@@ -1363,22 +1645,24 @@ export interface components {
         SetCameraRequest: {
             settings: components["schemas"]["CameraSettings"];
         };
+        StartRequest: {
+            /** @description Somebody says that nothing lies on the belt unseen: nothing is rejected for that */
+            cleared?: boolean;
+        };
         Station: {
             calibration?: components["schemas"]["Calibration"];
+            /** @description Of the line's run */
             counters: components["schemas"]["Counters"];
-            ejectors: {
-                [key: string]: components["schemas"]["Ejector"];
-            };
-            /**
-             * Format: int64
-             * @description Encoder counts from item to item
-             */
-            every: number;
             id: string;
             /** @description The last recorded item */
             last?: components["schemas"]["Item"];
             line: string;
             name: string;
+            /**
+             * Format: int64
+             * @description Encoder counts from the line's trigger to the camera
+             */
+            offset: number;
             /** @description What is packed: lot, expiry, … */
             order?: components["schemas"]["Order"];
             product: string;
@@ -1388,8 +1672,6 @@ export interface components {
             since: string;
             /** @enum {string} */
             status: "running" | "held" | "stopped";
-            /** @description Items between camera and last ejector */
-            underway: number;
             /** @description What someone has to look at; empty when all is well */
             why: string;
         };
@@ -1505,7 +1787,7 @@ export interface components {
             };
         };
         UseRequest: {
-            /** @description What is packed from the next item on: lot, expiry, …; absent: as before */
+            /** @description What the line packs from the next item on: lot, expiry, …; absent: as before */
             order?: components["schemas"]["Order"];
             /** @description Absent: the product that it runs */
             product?: string;
@@ -1732,6 +2014,427 @@ export interface operations {
             };
         };
     };
+    listLines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineList"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    showLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the line */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Line"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the line */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ChangeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Line"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    prepareLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the line */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ChangeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Line"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listRuns: {
+        parameters: {
+            query?: {
+                /** @description The next of the part before */
+                cursor?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Id of the line */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunPage"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    startLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the line */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["StartRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Line"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stopLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the line */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Line"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    triggerLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the line */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Line"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     live: {
         parameters: {
             query?: {
@@ -1754,6 +2457,47 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": string;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    showPackage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the package, as in line1.123 */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PackageDetail"];
                 };
             };
             /** @description Not Found */

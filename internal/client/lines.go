@@ -1,0 +1,60 @@
+package client
+
+import (
+	"context"
+	"net/url"
+
+	"ricetta/core/check"
+	"ricetta/internal/api"
+)
+
+func lineAt(id, rest string) string { return "/lines/" + url.PathEscape(id) + rest }
+
+// Lines lists the lines.
+func (c *Client) Lines(ctx context.Context) (out api.LineList, err error) {
+	return out, c.do(ctx, "GET", "/lines", nil, &out)
+}
+
+// Line returns one line.
+func (c *Client) Line(ctx context.Context, id string) (out api.Line, err error) {
+	return out, c.do(ctx, "GET", lineAt(id, ""), nil, &out)
+}
+
+// StartLine starts a line; cleared says that nothing lies on its belt unseen.
+func (c *Client) StartLine(ctx context.Context, id string, cleared bool) (out api.Line, err error) {
+	return out, c.tell(ctx, "POST", lineAt(id, "/start"), nil, nil, map[string]any{"cleared": cleared}, &out)
+}
+
+// StopLine stops a line and its belt.
+func (c *Client) StopLine(ctx context.Context, id string) (out api.Line, err error) {
+	return out, c.do(ctx, "POST", lineAt(id, "/stop"), nil, &out)
+}
+
+// TriggerLine takes the package that lies at the trigger of a line.
+func (c *Client) TriggerLine(ctx context.Context, id string) (out api.Line, err error) {
+	return out, c.do(ctx, "POST", lineAt(id, "/trigger"), nil, &out)
+}
+
+// PrepareLine makes the recipes of a product ready for a line.
+func (c *Client) PrepareLine(ctx context.Context, id, product string) (out api.Line, err error) {
+	return out, c.tell(ctx, "POST", lineAt(id, "/prepare"), nil, nil, map[string]any{"product": product}, &out)
+}
+
+// ChangeLine changes a line over to a product.
+func (c *Client) ChangeLine(ctx context.Context, id, product string, order check.Order, who, by string) (out api.Line, err error) {
+	in := map[string]any{"product": product, "who": who, "by": by}
+	if order != nil {
+		in["order"] = order
+	}
+	return out, c.tell(ctx, "POST", lineAt(id, "/change"), nil, nil, in, &out)
+}
+
+// Runs lists the runs of a line, newest first.
+func (c *Client) Runs(ctx context.Context, id string, query url.Values) (out api.RunPage, err error) {
+	return out, c.do(ctx, "GET", lineAt(id, "/runs"), query, &out)
+}
+
+// Package returns a package with its items.
+func (c *Client) Package(ctx context.Context, id string) (out api.PackageDetail, err error) {
+	return out, c.do(ctx, "GET", "/packages/"+url.PathEscape(id), nil, &out)
+}

@@ -1,0 +1,407 @@
+package line
+
+import (
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"sync"
+	"time"
+
+	"ricetta/core/recipe"
+	"ricetta/internal/station"
+)
+
+// Outputs switches what acts on the line.
+type Outputs interface {
+	// Eject switches the ejector of a route.
+	Eject(route string, on bool) error
+	// Permit tells the line whether the belt may move.
+	Permit(on bool) error
+}
+
+// Recorder keeps packages.
+type Recorder interface {
+	// RecordPackage writes a package for good and then calls done, once and from another
+	// goroutine. It does not block: what it has no room for, it refuses by done.
+	RecordPackage(p *Package, done func(error))
+}
+
+// Listener is told what happened. Its methods return quickly.
+type Listener interface {
+	// PackageRecorded comes after the package is on disk.
+	PackageRecorded(p *Package)
+	// LineChanged comes after the state of the line changed.
+	LineChanged(s State)
+}
+
+// Parts are what a line works with.
+type Parts struct {
+	Outputs  Outputs
+	Recorder Recorder
+	Runs     Runs
+	Recipes  Recipes
+	Listener Listener
+	Clock    func() time.Time
+}
+
+// State is what a line is doing and how it goes.
+type State struct {
+	Config   Config
+	Status   station.Status
+	Why      string // of Held, and of a running line in trouble
+	Since    time.Time
+	Run      Run
+	Underway int
+	Counters Counters
+	LastSeq  int64
+}
+
+// Counters count the recorded packages of a run.
+type Counters struct {
+	Packages    int64            `json:"packages" required:"true"`
+	Routes      map[string]int64 `json:"routes" required:"true" nullable:"false"`
+	Faults      int64            `json:"faults" required:"true"`
+	Unconfirmed int64            `json:"unconfirmed" required:"true" description:"Should have left by an ejector, and were not seen leaving"`
+	Unexpected  int64            `json:"unexpected" required:"true" description:"Seen leaving, though nothing should have left"`
+	NotRecorded int64            `json:"not_recorded" required:"true"`
+}
+
+// Line is a line at work. Its methods may be called concurrently. Locks are taken in the order
+// changing, mu, those of the stations; stations never call with theirs held.
+type Line struct {
+	cfg      Config
+	parts    Parts
+	stations []*station.Station
+	changing sync.Mutex // one changeover at a time
+
+	mu       sync.Mutex
+	tracker  *Tracker
+	eye      eye
+	timed    time.Time // of Interval: when the next package is due
+	under    map[int64]*open
+	status   station.Status
+	why      string
+	trouble  string // the last record of a package could not be written, and why
+	since    time.Time
+	run      Run
+	counters Counters
+	closed   bool
+}
+
+// New returns a stopped line whose packages are numbered from lastSeq+1. It has no stations yet:
+// Add them, in the order of the configuration.
+func New(cfg Config, parts Parts, lastSeq int64) (*Line, error) {
+	if err := cfg.Validate(); err != nil {
+		return nil, err
+	}
+	return &Line{
+		cfg: cfg, parts: parts, tracker: NewTracker(cfg, lastSeq), under: map[int64]*open{},
+		eye:    eye{debounce: cfg.Trigger.Debounce, least: cfg.Trigger.Least},
+		status: station.Stopped, since: parts.Clock(), counters: Counters{Routes: map[string]int64{}},
+	}, nil
+}
+
+// Add gives the line its next station. It is for building, before anything runs.
+func (l *Line) Add(s *station.Station) { l.stations = append(l.stations, s) }
+
+// Config returns how the line is built.
+func (l *Line) Config() Config { return l.cfg }
+
+// Stations returns the stations in the order in which packages pass them.
+func (l *Line) Stations() []*station.Station { return l.stations }
+
+// ErrNotCleared says that somebody must look at the belt before the line starts.
+var ErrNotCleared = errors.New("there may be packages behind the trigger that nobody has seen; clear the belt, and say so when you start")
+
+// Start begins taking packages, by encoder the first one first counts further on. Starting a
+// running line changes nothing. Where the line holds after a stop until it is cleared, somebody
+// must have said that it is.
+func (l *Line) Start(count, first int64, cleared bool) error {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.closed {
+		return errors.New("the line is closed")
+	}
+	if l.status == station.Running {
+		return nil
+	}
+	for _, s := range l.stations {
+		if p := s.Plan(); p == nil {
+			return fmt.Errorf("station %s: %w", s.Config().ID, station.ErrNoRecipe)
+		}
+	}
+	if l.cfg.AfterStop == Hold && !cleared && l.tracker.Unseen(count) {
+		return ErrNotCleared
+	}
+	if err := l.parts.Outputs.Permit(true); err != nil {
+		return fmt.Errorf("the belt could not be released: %w", err)
+	}
+	l.tracker.Start(count, first, cleared)
+	l.timed = l.parts.Clock()
+	l.set(station.Running, "")
+	return nil
+}
+
+// Stop ends taking packages and takes the permit from the belt. Those under way are judged and,
+// when the belt moves on, still ejected.
+func (l *Line) Stop() {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.halt(station.Stopped, "")
+}
+
+// Hold stops the line because somebody has to look.
+func (l *Line) Hold(why string) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.halt(station.Held, why)
+}
+
+// Close stops the line, waits for its stations, and records what was under way as left over:
+// nobody knows what becomes of it.
+func (l *Line) Close() {
+	l.mu.Lock()
+	l.halt(station.Stopped, "")
+	l.closed = true
+	l.mu.Unlock()
+	for _, s := range l.stations {
+		s.Close()
+	}
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for _, seq := range sorted(l.under) {
+		o := l.under[seq]
+		delete(l.under, seq)
+		l.record(LeftOnBelt(o.Package))
+	}
+}
+
+// LeftOnBelt is the record of a package that was between trigger and ejector when the service
+// ended.
+func LeftOnBelt(p Package) *Package {
+	p.Route, p.Fault, p.Reason = recipe.Reject, LeftOver, string(LeftOver)
+	p.Sentence = "the service ended while it was on the belt; the next start rejects it, or waits until the belt is cleared"
+	return &p
+}
+
+func sorted(m map[int64]*open) []int64 {
+	out := make([]int64, 0, len(m))
+	for k := range m {
+		out = append(out, k)
+	}
+	slices.Sort(out)
+	return out
+}
+
+// halt needs the lock.
+func (l *Line) halt(to station.Status, why string) {
+	l.tracker.Stop()
+	if l.status != to || l.why != why {
+		if err := l.parts.Outputs.Permit(false); err != nil {
+			why += "; the belt could not be stopped: " + err.Error()
+		}
+		l.set(to, why)
+	}
+}
+
+// set needs the lock.
+func (l *Line) set(to station.Status, why string) {
+	if l.status != to {
+		l.since = l.parts.Clock()
+	}
+	l.status, l.why = to, why
+	for _, s := range l.stations {
+		s.Tell(to, why, l.since)
+	}
+	l.changed()
+}
+
+// changed needs the lock.
+func (l *Line) changed() { l.parts.Listener.LineChanged(l.state()) }
+
+// State returns what the line is doing.
+func (l *Line) State() State {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.state()
+}
+
+func (l *Line) state() State {
+	c := l.counters
+	c.Routes = maps.Clone(c.Routes)
+	why := l.why
+	if why == "" {
+		why = l.trouble
+	}
+	return State{
+		Config: l.cfg, Status: l.status, Why: why, Since: l.since, Run: l.run,
+		Underway: l.tracker.Underway(), Counters: c, LastSeq: l.tracker.LastSeq(),
+	}
+}
+
+// Advance tells how far the belt has come. It acts on the outputs before it returns and waits
+// for nothing. Calls must come more often than the shortest pulse; they may come while the belt
+// stands.
+func (l *Line) Advance(count int64) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	switch l.cfg.Trigger.By {
+	case Eye:
+		if at, ok := l.eye.due(count); ok {
+			l.act(l.tracker.Enter(at))
+		}
+	case Interval:
+		l.tick(count)
+	}
+	l.act(l.tracker.Advance(count))
+}
+
+// tick takes a package where it is time for one. It needs the lock.
+func (l *Line) tick(count int64) {
+	if l.status != station.Running {
+		return
+	}
+	every := time.Duration(l.cfg.Trigger.Every) * time.Millisecond
+	now := l.parts.Clock()
+	if now.Sub(l.timed) < every {
+		return
+	}
+	l.timed = l.timed.Add(every)
+	if now.Sub(l.timed) > every { // it stood, or was busy: what was missed is not made up for
+		l.timed = now
+	}
+	l.act(l.tracker.Enter(count))
+}
+
+// See tells that the photo-eye went dark or light at a count.
+func (l *Line) See(dark bool, count int64) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if at, ok := l.eye.input(dark, count); ok {
+		l.act(l.tracker.Enter(at))
+	}
+}
+
+// Trigger takes a package that lies at the trigger now, because somebody says so.
+func (l *Line) Trigger() error {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.cfg.Trigger.By != Software {
+		return fmt.Errorf("line %s is triggered by %s; only one triggered by %s takes packages on demand", l.cfg.ID, l.cfg.Trigger.By, Software)
+	}
+	if l.status != station.Running {
+		return fmt.Errorf("line %s does not run; start it first", l.cfg.ID)
+	}
+	l.act(l.tracker.Enter(l.tracker.Count()))
+	return nil
+}
+
+// act does what the tracker asks for. It needs the lock.
+func (l *Line) act(actions []Action) {
+	for _, a := range actions {
+		switch a.Kind {
+		case Entered:
+			l.enter(a)
+		case TakePicture:
+			l.take(a)
+		case OutputOn, OutputOff:
+			if err := l.parts.Outputs.Eject(a.Route, a.Kind == OutputOn); err != nil {
+				l.halt(station.Held, fmt.Sprintf("the ejector for %s could not be switched: %v; check the output, look at the belt, then start again", a.Route, err))
+			}
+		case NotConfirmed:
+			l.counters.Unconfirmed++
+			l.halt(station.Held, fmt.Sprintf("item %d was not seen leaving by the ejector for %s; take it off the belt, check ejector and sensor, then start again", a.Seq, a.Route))
+		case TooClose:
+			l.halt(station.Held, fmt.Sprintf("item %d follows the one before so closely that the ejector for %s cannot act on both; take it off the belt, then start again", a.Seq, a.Route))
+		case Settled:
+			if o := l.under[a.Seq]; o != nil {
+				delete(l.under, a.Seq)
+				l.record(o.judged(a.Route, a.Late, l.cfg.Stations))
+			}
+		}
+	}
+}
+
+// enter needs the lock.
+func (l *Line) enter(a Action) {
+	n := len(l.stations)
+	o := &open{
+		Package: Package{Line: l.cfg.ID, Seq: a.Seq, Run: l.run.ID, Time: l.parts.Clock(), Count: a.At, Product: l.run.Product},
+		tickets: make([]station.Ticket, n), asked: make([]bool, n), verdicts: make([]*station.Verdict, n),
+	}
+	for i, s := range l.stations {
+		o.tickets[i] = s.Ticket()
+	}
+	l.under[a.Seq] = o
+}
+
+// take needs the lock.
+func (l *Line) take(a Action) {
+	o := l.under[a.Seq]
+	if o == nil {
+		return // settled already: it came to its ejector before it was known
+	}
+	o.asked[a.Station] = true
+	if !l.stations[a.Station].Take(o.tickets[a.Station], a.Seq, a.At) {
+		l.decide(a.Station, station.Verdict{
+			Station: l.cfg.Stations[a.Station].ID, Seq: a.Seq, Route: recipe.Reject,
+			Fault: station.TooFast, Reason: string(station.TooFast), Sentence: station.SaysTooFast,
+		})
+	}
+}
+
+// Decide implements station.Line.
+func (l *Line) Decide(v station.Verdict) (stands string, late bool) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for i, s := range l.cfg.Stations {
+		if s.ID == v.Station {
+			return l.decide(i, v)
+		}
+	}
+	return recipe.Reject, true
+}
+
+// decide needs the lock.
+func (l *Line) decide(i int, v station.Verdict) (stands string, late bool) {
+	if o := l.under[v.Seq]; o != nil {
+		o.verdicts[i] = &v
+	}
+	return l.tracker.Decide(v.Seq, i, v.Route)
+}
+
+// Confirm tells that the confirm sensor of a route's ejector saw a package leave.
+func (l *Line) Confirm(route string) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if !l.tracker.Confirm(route) {
+		l.counters.Unexpected++
+	}
+}
+
+// record needs the lock.
+func (l *Line) record(p *Package) {
+	l.parts.Recorder.RecordPackage(p, func(err error) { l.recorded(p, err) })
+}
+
+func (l *Line) recorded(p *Package, err error) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if err != nil {
+		l.counters.NotRecorded++
+		l.trouble = "packages cannot be recorded: " + err.Error()
+		l.changed()
+		return
+	}
+	l.trouble = ""
+	if p.Run == l.run.ID {
+		l.counters.Packages++
+		l.counters.Routes[p.Route]++
+		if p.Fault != station.NoFault {
+			l.counters.Faults++
+		}
+	}
+	l.parts.Listener.PackageRecorded(p)
+	l.changed()
+}
