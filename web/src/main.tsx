@@ -6,8 +6,10 @@ import { createBrowserRouter, Navigate, RouterProvider } from "react-router";
 import { NoAnswer } from "./api/client";
 import { CameraPage } from "./pages/camera";
 import { FloorPage } from "./pages/floor";
+import { FrontPage } from "./pages/front";
 import { ItemPage } from "./pages/item";
 import { ItemsPage } from "./pages/items";
+import { LinePage } from "./pages/line";
 import { LostPage } from "./pages/lost";
 import { RecipePage } from "./pages/recipe";
 import { RecipesPage } from "./pages/recipes";
@@ -28,11 +30,13 @@ const client = new QueryClient({
 });
 
 const router = createBrowserRouter([
+  { path: "/lines/:id/front", element: <FrontPage /> },
   {
     element: <Shell />,
     children: [
       { path: "/", element: <Navigate to="/floor" replace /> },
       { path: "/floor", element: <FloorPage /> },
+      { path: "/lines/:id", element: <LinePage /> },
       { path: "/stations/:id", element: <StationPage /> },
       { path: "/stations/:id/camera", element: <CameraPage /> },
       { path: "/recipes", element: <RecipesPage /> },

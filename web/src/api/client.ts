@@ -2,6 +2,9 @@ import createClient from "openapi-fetch";
 import type { components, paths } from "./schema.gen";
 
 export type Station = components["schemas"]["Station"];
+export type Line = components["schemas"]["Line"];
+export type Run = components["schemas"]["Run"];
+export type Package = components["schemas"]["Package"];
 export type Item = components["schemas"]["Item"];
 export type ItemDetail = components["schemas"]["ItemDetail"];
 export type ItemPage = components["schemas"]["ItemPage"];
@@ -45,8 +48,16 @@ export async function unwrap<T>(call: Promise<{ data?: T; error?: unknown }>): P
 
 export const about = () => unwrap(api.GET("/about"));
 export const stations = () => unwrap(api.GET("/stations")).then((l) => l.stations);
-export const startStation = (id: string) => unwrap(api.POST("/stations/{id}/start", { params: { path: { id } } }));
 export const stopStation = (id: string) => unwrap(api.POST("/stations/{id}/stop", { params: { path: { id } } }));
+export const lines = () => unwrap(api.GET("/lines")).then((l) => l.lines);
+const at = (id: string) => ({ path: { id } });
+export const startLine = (id: string, cleared: boolean) => unwrap(api.POST("/lines/{id}/start", { params: at(id), body: { cleared } }));
+export const stopLine = (id: string) => unwrap(api.POST("/lines/{id}/stop", { params: at(id) }));
+export const triggerLine = (id: string) => unwrap(api.POST("/lines/{id}/trigger", { params: at(id) }));
+export const prepareLine = (id: string, product: string) => unwrap(api.POST("/lines/{id}/prepare", { params: at(id), body: { product } }));
+export const changeLine = (id: string, product: string, order: Record<string, string>, who: string) =>
+  unwrap(api.POST("/lines/{id}/change", { params: at(id), body: { product, order, who, by: "console" } }));
+export const runs = (id: string) => unwrap(api.GET("/lines/{id}/runs", { params: at(id) })).then((p) => p.runs);
 export const item = (id: string) => unwrap(api.GET("/items/{id}", { params: { path: { id } } }));
 export const items = (query: ItemQuery) => unwrap(api.GET("/items", { params: { query } }));
 export const tally = (query: NonNullable<paths["/tally"]["get"]["parameters"]["query"]>) =>

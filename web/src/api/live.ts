@@ -1,6 +1,6 @@
 import { useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { useEffect, useSyncExternalStore } from "react";
-import type { Item, ItemDetail, LiveEvent, Station } from "./client";
+import type { Item, ItemDetail, Line, LiveEvent, Package, Station } from "./client";
 
 /** How many items of a station the pages keep for strips. */
 const keptItems = 60;
@@ -29,7 +29,13 @@ export const useConnected = (): boolean =>
 /** Puts events into the caches that the pages read. */
 export function apply(client: QueryClient, events: LiveEvent[]): void {
   const states = new Map<string, Station>();
+  const lines = new Map<string, Line>();
   for (const e of events) {
+    if (e.kind === "line" && e.line) lines.set(e.line.id, e.line);
+    if (e.kind === "package" && e.package) {
+      const p = e.package;
+      client.setQueryData<Package[]>(["packages", p.line], (old) => [p, ...(old ?? []).filter((o) => o.id !== p.id)].slice(0, keptItems));
+    }
     if (e.kind === "station" && e.station) states.set(e.station.id, e.station);
     if (e.kind === "item" && e.item) {
       const it = e.item;
@@ -37,6 +43,7 @@ export function apply(client: QueryClient, events: LiveEvent[]): void {
       client.setQueryData<Item[]>(["recent", it.station], (old) => [it, ...(old ?? []).filter((o) => o.id !== it.id)].slice(0, keptItems));
     }
   }
+  if (lines.size > 0) client.setQueryData<Line[]>(["lines"], (old) => old?.map((l) => lines.get(l.id) ?? l));
   if (states.size === 0 && events.length === 0) return;
   client.setQueryData<Station[]>(["stations"], (old) =>
     old?.map((s) => {
@@ -76,6 +83,8 @@ export function useLive(): void {
       source = new EventSource("/api/v1/live");
       source.addEventListener("item", take);
       source.addEventListener("station", take);
+      source.addEventListener("package", take);
+      source.addEventListener("line", take);
       source.addEventListener("reset", () => void client.invalidateQueries());
       source.onopen = () => setConnected(true);
       source.onerror = () => {

@@ -39,4 +39,6 @@ export const faultWords: Record<string, string> = {
   crash: "Judging broke down",
   not_recorded: "Not recorded",
   no_recipe: "No recipe",
+  not_seen: "Not seen by a camera",
+  left_over: "Left on the belt",
 };

@@ -1,8 +1,8 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Pause, Play, Square } from "lucide-react";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Pause, Play } from "lucide-react";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { items, latest, startStation, stations, stopStation, type Item, type ItemDetail, type Station } from "../api/client";
+import { items, latest, lines, stations, type Item, type ItemDetail, type Station } from "../api/client";
 import { setOrder } from "../api/workbench";
 import { clock, lineName, percent, short } from "../lib/format";
 import { faultWords } from "../lib/verdict";
@@ -10,8 +10,9 @@ import { Findings } from "../ui/findings";
 import { useKeys } from "../ui/keys";
 import { StatusMark, statusWord } from "../ui/marks";
 import { OrderEditor } from "../ui/order";
-import { Button, Confirm, Empty, Heading, Trouble, Verdict, Waiting } from "../ui/parts";
+import { Button, Empty, Heading, Trouble, Verdict, Waiting } from "../ui/parts";
 import { Picture, Thumb } from "../ui/picture";
+import { StartStop } from "../ui/startstop";
 import { useOverlays } from "../ui/useOverlays";
 
 /** One station live: its picture with overlays, the verdict, the readings against
@@ -38,6 +39,8 @@ export function StationPage() {
 }
 
 function Live({ s }: { s: Station }) {
+  const list = useQuery({ queryKey: ["lines"], queryFn: lines });
+  const line = list.data?.find((l) => l.id === s.line);
   const last = useQuery({ queryKey: ["latest", s.id], queryFn: () => latest(s.id) });
   const [frozen, setFrozen] = useState<ItemDetail | null>(null);
   const [shown, setShown] = useState<ItemDetail | null>(null);
@@ -49,7 +52,7 @@ function Live({ s }: { s: Station }) {
   useKeys({ o: toggleAll, f: freeze });
   return (
     <>
-      <Heading title={`${lineName(s.line)} · ${s.name}`} action={<StartStop s={s} />}>
+      <Heading title={`${lineName(s.line)} · ${s.name}`} action={line && <StartStop line={line} />}>
         <span className="inline-flex items-center gap-2 text-lg font-semibold text-ink">
           <StatusMark status={s.status} />
           {statusWord(s.status)}
@@ -64,6 +67,9 @@ function Live({ s }: { s: Station }) {
           )}{" "}
           <span className="font-mono text-sm">{short(s.revision)}</span>
         </span>
+        <Link to={`/lines/${s.line}`} className="text-accent-text underline">
+          The line: changeover and runs
+        </Link>
         <Link to={`/stations/${s.id}/camera`} className="text-accent-text underline">
           Set up the picture
         </Link>
@@ -133,39 +139,6 @@ function Packed({ s }: { s: Station }) {
   );
 }
 
-function StartStop({ s }: { s: Station }) {
-  const client = useQueryClient();
-  const [asking, setAsking] = useState(false);
-  const done = (fresh: Station) => client.setQueryData<Station[]>(["stations"], (old) => old?.map((x) => (x.id === fresh.id ? fresh : x)));
-  const start = useMutation({ mutationFn: () => startStation(s.id), onSuccess: done });
-  const stop = useMutation({ mutationFn: () => stopStation(s.id), onSuccess: done });
-  const running = s.status === "running";
-  const act = () => (running ? setAsking(true) : start.mutate());
-  useKeys({ s: act });
-  const error = start.error ?? stop.error;
-  return (
-    <>
-      {error && (
-        <span role="alert" className="max-w-80 text-base text-reject">
-          {error.message}
-        </span>
-      )}
-      <Button kind="main" shortcut="s" hint={running ? "Stop the station and its belt" : "Start the station and its belt"} disabled={start.isPending || stop.isPending} onClick={act}>
-        {running ? <Square size={18} aria-hidden /> : <Play size={18} aria-hidden />}
-        {running ? "Stop" : s.status === "held" ? "Start again" : "Start"}
-      </Button>
-      <Confirm
-        open={asking}
-        onOpenChange={setAsking}
-        title={`Stop ${lineName(s.line)} · ${s.name}?`}
-        text={`The belt stops. ${s.underway === 1 ? "1 item stays" : `${s.underway} items stay`} on it between camera and ejectors; when you start again, those that did not pass are still ejected.`}
-        yes="Stop"
-        onYes={() => stop.mutate()}
-      />
-    </>
-  );
-}
-
 function Counters({ s, item }: { s: Station; item: ItemDetail | null }) {
   const n = s.counters;
   const figures: [string, string][] = [
@@ -174,7 +147,7 @@ function Counters({ s, item }: { s: Station; item: ItemDetail | null }) {
     ["Rework", String(n.routes.rework ?? 0)],
     ["Rejected", String(n.routes.reject ?? 0)],
     ["Faults", String(n.faults)],
-    ["Not confirmed", String(n.unconfirmed)],
+    ["Not recorded", String(n.not_recorded)],
   ];
   return (
     <section aria-label="Counters" className="border-b border-hairline px-4 py-3">
