@@ -104,6 +104,9 @@ func (s *Server) routes(r *router) {
 	handle(r, "POST", "/lines/:id/prepare", lined("prepareLine", "Make the recipes of a product ready, so that a changeover takes an instant", 403, 404, 409), s.prepareLine)
 	handle(r, "POST", "/lines/:id/change", lined("changeLine", "Change the line over to a product from the next package on; a run begins", 403, 404, 409), s.changeLine)
 	handle(r, "GET", "/lines/:id/runs", lined("listRuns", "The runs of a line with their counts, newest first", 400, 404), s.listRuns)
+	handle(r, "GET", "/lines/:id/signals", lined("showSignals", "The inputs and outputs of a line as they are now", 404), s.showSignals)
+	handle(r, "POST", "/lines/:id/setup", lined("setupLine", "Begin or end set-up of a stopped line, in which signals are set by hand; it ends by itself", 403, 404, 409), s.setupLine)
+	handle(r, "PUT", "/lines/:id/signals/:name", lined("setSignal", "Force an output or simulate an input, in set-up", 403, 404, 409), s.setSignal)
 	handle(r, "GET", "/packages/:id", lined("showPackage", "A package with its items", 404), s.showPackage)
 
 	handle(r, "GET", "/stations", operation{id: "listStations", summary: "All stations and how they do", tag: "stations"}, s.listStations)

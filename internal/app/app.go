@@ -47,9 +47,9 @@ type App struct {
 	listener net.Listener
 }
 
-// belt is what moves a line and takes its outputs.
+// belt is what moves a line and its signals.
 type belt interface {
-	line.Outputs
+	line.Driver
 	Attach(*line.Line)
 	// Run moves it until ctx ends.
 	Run(ctx context.Context)
@@ -186,7 +186,7 @@ func (a *App) build(c LineConfig) error {
 		return err
 	}
 	l, err := line.New(c.Config, line.Parts{
-		Outputs: b, Recorder: a.store, Runs: a.store, Recipes: released{a.book}, Listener: a.hub, Clock: time.Now,
+		Driver: b, Recorder: a.store, Runs: a.store, Recipes: released{a.book}, Listener: a.hub, Clock: time.Now,
 	}, lastSeq)
 	if err != nil {
 		return err

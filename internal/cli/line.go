@@ -43,8 +43,8 @@ func lineCommand() *cli.Command {
 	cleared := &cli.BoolFlag{Name: "cleared", Usage: "nothing lies on the belt unseen: nothing is rejected for that"}
 	who := &cli.StringFlag{Name: "who", Usage: "who changes over", Sources: cli.EnvVars("USER")}
 	return &cli.Command{
-		Name: "line", Usage: "list, show, start and stop lines, change them over, list their runs", Action: unknownCommand,
-		Commands: []*cli.Command{
+		Name: "line", Usage: "list, show, start and stop lines, change them over, list their runs, set up their signals", Action: unknownCommand,
+		Commands: append([]*cli.Command{
 			{Name: "list", Usage: "all lines and what they pack", Flags: flags(), Action: onService(listLines)},
 			one("show", "one line", "LINE", nil, named(func(ctx context.Context, _ *cli.Command, s *client.Client, id string) (api.Line, error) {
 				return s.Line(ctx, id)
@@ -60,7 +60,7 @@ func lineCommand() *cli.Command {
 			})),
 			one("change", "change a line over to a product, from the next package on", "[--order FILE] LINE PRODUCT", []cli.Flag{orderFlag(), who}, changeLine),
 			{Name: "runs", Usage: "the runs of a line with their counts", UsageText: "line runs LINE", Flags: flags(), Action: onService(listRuns)},
-		},
+		}, signalCommands(flags)...),
 	}
 }
 

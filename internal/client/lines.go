@@ -6,6 +6,7 @@ import (
 
 	"ricetta/core/check"
 	"ricetta/internal/api"
+	"ricetta/internal/line"
 )
 
 func lineAt(id, rest string) string { return "/lines/" + url.PathEscape(id) + rest }
@@ -57,4 +58,19 @@ func (c *Client) Runs(ctx context.Context, id string, query url.Values) (out api
 // Package returns a package with its items.
 func (c *Client) Package(ctx context.Context, id string) (out api.PackageDetail, err error) {
 	return out, c.do(ctx, "GET", "/packages/"+url.PathEscape(id), nil, &out)
+}
+
+// Signals returns the inputs and outputs of a line as they are now.
+func (c *Client) Signals(ctx context.Context, id string) (out line.Board, err error) {
+	return out, c.do(ctx, "GET", lineAt(id, "/signals"), nil, &out)
+}
+
+// Setup begins or ends set-up of a line.
+func (c *Client) Setup(ctx context.Context, id string, on bool) (out line.Board, err error) {
+	return out, c.tell(ctx, "POST", lineAt(id, "/setup"), nil, nil, map[string]any{"on": on}, &out)
+}
+
+// SetSignal forces an output or simulates an input of a line in set-up; nil gives it back.
+func (c *Client) SetSignal(ctx context.Context, id, name string, output bool, on *bool) (out line.Board, err error) {
+	return out, c.tell(ctx, "PUT", lineAt(id, "/signals/"+url.PathEscape(name)), nil, nil, map[string]any{"output": output, "on": on}, &out)
 }

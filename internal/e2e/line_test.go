@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"fmt"
+	"slices"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -10,6 +11,7 @@ import (
 
 	"ricetta/core/check"
 	"ricetta/internal/client"
+	"ricetta/internal/line"
 )
 
 // twoStations is a line on which two cameras look at each tin.
@@ -180,4 +182,30 @@ func TestTheLineInTheConsole(t *testing.T) {
 	accessible(t, ctx)
 	do(t, ctx, chromedp.Navigate(s.url+"/lines/line9"))
 	shows(t, ctx, "There is no line line9")
+
+	// Signals by hand, in set-up only.
+	do(t, ctx, chromedp.Navigate(s.url+"/signals"))
+	shows(t, ctx, "sees what left for reject")
+	press(t, ctx, "Begin set-up")
+	shows(t, ctx, "Keep clear of the ejectors.")
+	eval[bool](t, ctx, `document.querySelector('[aria-label="rework by hand"] button').click(); true`)
+	shows(t, ctx, "set by hand")
+	look(t, ctx, "signals")
+	accessible(t, ctx)
+	_, err = s.StartLine(t.Context(), "line1", false)
+	assert.ErrorContains(t, err, "the line is in set-up")
+	press(t, ctx, "End set-up")
+	eventually(t, "the ejector is given back", func() bool {
+		b, err := s.Signals(t.Context(), "line1")
+		require.NoError(t, err)
+		i := slices.IndexFunc(b.Signals, func(x line.SignalState) bool { return x.Name == "rework" })
+		return !b.Setup && !b.Signals[i].On
+	})
+	_, err = s.StartLine(t.Context(), "line1", false)
+	require.NoError(t, err)
+	on := true
+	_, err = s.SetSignal(t.Context(), "line1", "rework", true, &on)
+	assert.Equal(t, 409, statusOf(t, err), "a running line's ejectors are its own")
+	_, err = s.Setup(t.Context(), "line1", true)
+	assert.ErrorContains(t, err, "stop it before set-up")
 }

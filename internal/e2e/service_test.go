@@ -261,6 +261,10 @@ func TestTheTerminalClient(t *testing.T) {
 	}{
 		{"station list", "line1-top"},
 		{"station show line1-top", "running since"},
+		{"line list", "pencil-tin-12"},
+		{"line show line1", "packages between trigger and last ejector"},
+		{"line runs line1", "goes on"},
+		{"line signals line1", "heartbeat"},
 		{"recipe list", "pencil-tin-12"},
 		{"recipe show pencil-tin-12/top", "kind: locate.outline"},
 		{"items list --limit 3", "line1-top."},
@@ -285,6 +289,10 @@ func TestTheTerminalClient(t *testing.T) {
 		say    string
 	}{
 		{"station show nowhere", 1, "There is no station nowhere"},
+		{"line change line1", 2, "line change wants the id of a line and the code of a product"},
+		{"line change line1 crayon-box-6", 1, "no revision of crayon-box-6/top is released"},
+		{"line force line1 rework on", 1, "signals are set by hand in set-up only"},
+		{"line setup line1 perhaps", 2, "neither on nor off"},
 		{"station show", 2, "station show wants the id of a station"},
 		{"station shwo x", 2, "did you mean show?"},
 		{"stations", 2, "did you mean station?"},

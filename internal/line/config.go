@@ -30,6 +30,8 @@ type Config struct {
 	// WorstFirst are routes, the worst first: of the verdicts of one package the worst counts.
 	// Routes that are not named come after reject and before rework and pass.
 	WorstFirst []string `json:"worst_first,omitempty" yaml:"worst_first,omitempty"`
+	// Signals says how its wires are meant.
+	Signals Signals `json:"signals" yaml:"signals,omitempty"`
 	// Stations in the order in which a package passes them.
 	Stations []station.Config `json:"stations" yaml:"-"`
 }
@@ -112,6 +114,9 @@ func (c Config) Validate() error {
 	}
 	if c.AfterStop != "" && c.AfterStop != Eject && c.AfterStop != Hold {
 		return fail("after_stop is %q; give %s or %s", c.AfterStop, Eject, Hold)
+	}
+	if err := c.validateSignals(); err != nil {
+		return fail("%w", err)
 	}
 	if slices.Contains(c.WorstFirst, recipe.Pass) {
 		return fail("%s stands in worst_first; nothing is better than it, take it out", recipe.Pass)

@@ -12,14 +12,6 @@ import (
 	"ricetta/internal/station"
 )
 
-// Outputs switches what acts on the line.
-type Outputs interface {
-	// Eject switches the ejector of a route.
-	Eject(route string, on bool) error
-	// Permit tells the line whether the belt may move.
-	Permit(on bool) error
-}
-
 // Recorder keeps packages.
 type Recorder interface {
 	// RecordPackage writes a package for good and then calls done, once and from another
@@ -37,7 +29,7 @@ type Listener interface {
 
 // Parts are what a line works with.
 type Parts struct {
-	Outputs  Outputs
+	Driver   Driver
 	Recorder Recorder
 	Runs     Runs
 	Recipes  Recipes
@@ -86,6 +78,7 @@ type Line struct {
 	since    time.Time
 	run      Run
 	counters Counters
+	wires    wires
 	closed   bool
 }
 
@@ -95,11 +88,16 @@ func New(cfg Config, parts Parts, lastSeq int64) (*Line, error) {
 	if err := cfg.Validate(); err != nil {
 		return nil, err
 	}
-	return &Line{
+	l := &Line{
 		cfg: cfg, parts: parts, tracker: NewTracker(cfg, lastSeq), under: map[int64]*open{},
 		eye:    eye{debounce: cfg.Trigger.Debounce, least: cfg.Trigger.Least},
 		status: station.Stopped, since: parts.Clock(), counters: Counters{Routes: map[string]int64{}},
-	}, nil
+		wires: newWires(cfg, parts.Clock()),
+	}
+	if err := l.rest(); err != nil {
+		l.status, l.why = station.Held, fmt.Sprintf("the outputs do not answer: %v; check the wires, then start", err)
+	}
+	return l, nil
 }
 
 // Add gives the line its next station. It is for building, before anything runs.
@@ -134,7 +132,13 @@ func (l *Line) Start(count, first int64, cleared bool) error {
 	if l.cfg.AfterStop == Hold && !cleared && l.tracker.Unseen(count) {
 		return ErrNotCleared
 	}
-	if err := l.parts.Outputs.Permit(true); err != nil {
+	if l.wires.setup {
+		return errors.New("the line is in set-up, where signals are set by hand; end that first")
+	}
+	if w := l.wires.in[FaultInput]; w.On {
+		return errors.New("the input " + FaultInput + " tells a fault of another machine; mend that first")
+	}
+	if err := l.put(Permit, true); err != nil {
 		return fmt.Errorf("the belt could not be released: %w", err)
 	}
 	l.tracker.Start(count, first, cleared)
@@ -198,7 +202,7 @@ func sorted(m map[int64]*open) []int64 {
 func (l *Line) halt(to station.Status, why string) {
 	l.tracker.Stop()
 	if l.status != to || l.why != why {
-		if err := l.parts.Outputs.Permit(false); err != nil {
+		if err := l.put(Permit, false); err != nil {
 			why += "; the belt could not be stopped: " + err.Error()
 		}
 		l.set(to, why)
@@ -211,6 +215,7 @@ func (l *Line) set(to station.Status, why string) {
 		l.since = l.parts.Clock()
 	}
 	l.status, l.why = to, why
+	l.soft(Alarm, to == station.Held)
 	for _, s := range l.stations {
 		s.Tell(to, why, l.since)
 	}
@@ -255,6 +260,7 @@ func (l *Line) Advance(count int64) {
 		l.tick(count)
 	}
 	l.act(l.tracker.Advance(count))
+	l.beat()
 }
 
 // tick takes a package where it is time for one. It needs the lock.
@@ -272,15 +278,6 @@ func (l *Line) tick(count int64) {
 		l.timed = now
 	}
 	l.act(l.tracker.Enter(count))
-}
-
-// See tells that the photo-eye went dark or light at a count.
-func (l *Line) See(dark bool, count int64) {
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	if at, ok := l.eye.input(dark, count); ok {
-		l.act(l.tracker.Enter(at))
-	}
 }
 
 // Trigger takes a package that lies at the trigger now, because somebody says so.
@@ -306,7 +303,7 @@ func (l *Line) act(actions []Action) {
 		case TakePicture:
 			l.take(a)
 		case OutputOn, OutputOff:
-			if err := l.parts.Outputs.Eject(a.Route, a.Kind == OutputOn); err != nil {
+			if err := l.put(a.Route, a.Kind == OutputOn); err != nil {
 				l.halt(station.Held, fmt.Sprintf("the ejector for %s could not be switched: %v; check the output, look at the belt, then start again", a.Route, err))
 			}
 		case NotConfirmed:
@@ -317,6 +314,7 @@ func (l *Line) act(actions []Action) {
 		case Settled:
 			if o := l.under[a.Seq]; o != nil {
 				delete(l.under, a.Seq)
+				l.told()
 				l.record(o.judged(a.Route, a.Late, l.cfg.Stations))
 			}
 		}
@@ -343,6 +341,7 @@ func (l *Line) take(a Action) {
 		return // settled already: it came to its ejector before it was known
 	}
 	o.asked[a.Station] = true
+	l.judging()
 	if !l.stations[a.Station].Take(o.tickets[a.Station], a.Seq, a.At) {
 		l.decide(a.Station, station.Verdict{
 			Station: l.cfg.Stations[a.Station].ID, Seq: a.Seq, Route: recipe.Reject,
@@ -367,14 +366,14 @@ func (l *Line) Decide(v station.Verdict) (stands string, late bool) {
 func (l *Line) decide(i int, v station.Verdict) (stands string, late bool) {
 	if o := l.under[v.Seq]; o != nil {
 		o.verdicts[i] = &v
+		l.judging()
 	}
 	return l.tracker.Decide(v.Seq, i, v.Route)
 }
 
-// Confirm tells that the confirm sensor of a route's ejector saw a package leave.
-func (l *Line) Confirm(route string) {
-	l.mu.Lock()
-	defer l.mu.Unlock()
+// confirm tells that the confirm sensor of a route's ejector saw a package leave. It needs the
+// lock.
+func (l *Line) confirm(route string) {
 	if !l.tracker.Confirm(route) {
 		l.counters.Unexpected++
 	}

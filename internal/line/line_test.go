@@ -39,10 +39,10 @@ type bench struct {
 	mu       sync.Mutex
 	take     func(station string, count int64) (raster.Picture, error)
 	save     func(*station.Item) error
-	ejecting map[string]bool
-	ejected  []string // routes whose output went on
+	levels   map[string]bool // what outputs mean
+	low      map[string]bool // those that are active low
+	ejected  []string        // routes whose output went on
 	ejectErr error
-	permit   bool
 	items    []*station.Item
 	packages []*Package
 	states   []State
@@ -75,7 +75,7 @@ func pictureOf(tone uint8) raster.Picture {
 func newBench(t *testing.T) *bench { return newBenchWith(t, cfg, 50*time.Millisecond) }
 
 func newBenchWith(t *testing.T, c Config, timeout time.Duration) *bench {
-	b := &bench{t: t, ejecting: map[string]bool{}, plans: map[string]*inspect.Plan{}}
+	b := &bench{t: t, levels: map[string]bool{}, low: map[string]bool{}, plans: map[string]*inspect.Plan{}}
 	b.take = func(string, int64) (raster.Picture, error) { return pictureOf(200), nil }
 	b.save = func(*station.Item) error { return nil }
 	c.Stations = slices.Clone(c.Stations)
@@ -85,7 +85,7 @@ func newBenchWith(t *testing.T, c Config, timeout time.Duration) *bench {
 		}
 		c.Stations[i].Line = c.ID
 	}
-	l, err := New(c, Parts{Outputs: b, Recorder: b, Runs: b, Recipes: b, Listener: b, Clock: time.Now}, 0)
+	l, err := New(c, Parts{Driver: b, Recorder: b, Runs: b, Recipes: b, Listener: b, Clock: time.Now}, 0)
 	require.NoError(t, err)
 	b.Line = l
 	for _, sc := range c.Stations {
@@ -114,21 +114,33 @@ func planOf(t *testing.T, yaml string) *inspect.Plan {
 	return p
 }
 
-func (b *bench) Eject(route string, on bool) error {
+func (b *bench) Write(output string, high bool) error {
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	b.ejecting[route] = on
-	if on {
-		b.ejected = append(b.ejected, route)
+	on := high != (b.low[output])
+	if on && !b.levels[output] && b.ejects(output) {
+		b.ejected = append(b.ejected, output)
 	}
-	return b.ejectErr
+	b.levels[output] = on
+	if b.ejects(output) {
+		return b.ejectErr
+	}
+	return nil
 }
 
-func (b *bench) Permit(on bool) error {
+func (b *bench) ejects(output string) bool { return output == recipe.Reject || output == recipe.Rework }
+
+// level is what an output means now.
+func (b *bench) level(output string) bool {
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	b.permit = on
-	return nil
+	return b.levels[output]
+}
+
+// pulse lets an input go on and off.
+func (b *bench) pulse(input string) {
+	b.Input(input, true, 0)
+	b.Input(input, false, 0)
 }
 
 func (b *bench) Record(it *station.Item, done func(error)) {
@@ -247,7 +259,7 @@ func TestStationPassesTheGoodAndEjectsTheBad(t *testing.T) {
 	assert.Empty(t, b.ejections(), "item 1 passes")
 	b.Advance(525)
 	assert.Equal(t, "reject", b.ejections())
-	b.Confirm(recipe.Reject)
+	b.pulse("confirm_reject")
 	b.item(4)
 	b.item(5)
 	b.Advance(610)
@@ -387,7 +399,7 @@ func TestWhatCannotBeRecordedIsRejected(t *testing.T) {
 	b.Advance(419)
 	b.seen()
 	b.Advance(425)
-	b.Confirm(recipe.Reject)
+	b.pulse("confirm_reject")
 	b.Advance(485)
 	b.Advance(525)
 	assert.Equal(t, "reject reject", b.ejections(), "both unrecorded items leave")
@@ -399,17 +411,14 @@ func TestAnUnconfirmedRejectHoldsTheLine(t *testing.T) {
 	b.Advance(100)
 	b.item(1)
 	b.Advance(425)
-	b.mu.Lock()
-	assert.True(t, b.permit)
-	b.mu.Unlock()
+	assert.True(t, b.level(Permit))
 	b.Advance(540)
 	st := b.State()
 	assert.Equal(t, station.Held, st.Status)
 	assert.Contains(t, st.Why, "item 1 was not seen leaving by the ejector for reject; take it off the belt")
 	assert.EqualValues(t, 1, st.Counters.Unconfirmed)
-	b.mu.Lock()
-	assert.False(t, b.permit, "the belt may not move")
-	b.mu.Unlock()
+	assert.False(t, b.level(Permit), "the belt may not move")
+	assert.True(t, b.level(Alarm))
 	require.NoError(t, b.Start(540, 100, false))
 	assert.Equal(t, station.Running, b.State().Status)
 }
@@ -441,7 +450,7 @@ func TestStartingAndStopping(t *testing.T) {
 	b.Close()
 	assert.ErrorContains(t, b.Start(0, 100, false), "closed")
 
-	l, err := New(cfg, Parts{Outputs: b, Recorder: b, Runs: b, Recipes: b, Listener: b, Clock: time.Now}, 7)
+	l, err := New(cfg, Parts{Driver: b, Recorder: b, Runs: b, Recipes: b, Listener: b, Clock: time.Now}, 7)
 	require.NoError(t, err)
 	s, err := station.New(station.Config{ID: "s1", Role: "none"}, station.Parts{Source: camera{b, "s1"}, Line: l, Recorder: b, Listener: b, Clock: time.Now}, 0)
 	require.NoError(t, err)
@@ -620,19 +629,19 @@ func TestAPhotoEyeTriggers(t *testing.T) {
 	}
 	b := newBenchWith(t, c, time.Second)
 	b.Advance(10)
-	b.See(true, 12)
-	b.See(false, 14) // dust
+	b.Input("eye", true, 12)
+	b.Input("eye", false, 14) // dust
 	b.Advance(90)
-	b.See(true, 100)
+	b.Input("eye", true, 100)
 	b.Advance(103)
 	assert.EqualValues(t, 0, b.State().LastSeq, "not dark for long enough")
 	b.Advance(130)
-	b.See(false, 140)
-	b.See(true, 150) // its handle
+	b.Input("eye", false, 140)
+	b.Input("eye", true, 150) // its handle
 	b.Advance(170)
-	b.See(false, 175)
-	b.See(true, 260)
-	b.See(false, 290) // seen between two steps of the belt
+	b.Input("eye", false, 175)
+	b.Input("eye", true, 260)
+	b.Input("eye", false, 290) // seen between two steps of the belt
 	b.Advance(300)
 	it := b.item(1)
 	assert.EqualValues(t, 120, it.Count, "it lies under the camera 20 counts after the eye went dark at 100")

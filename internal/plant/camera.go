@@ -59,7 +59,7 @@ func (c *camera) picture(t Piece) raster.Picture {
 		copy(out.G[to:to+pictureW], s.belt.G[from:])
 		copy(out.B[to:to+pictureW], s.belt.B[from:])
 	}
-	if t.Defect != NoTin && t.Defect != Nothing {
+	if !t.absent() {
 		c.lay(out, wares[t.Product].draw(c, t), t.At)
 	}
 	blur(out)

@@ -87,18 +87,18 @@ func (d DemoLine) Config() line.Config {
 }
 
 // Line is a belt with tins on it, an encoder, cameras, ejectors and a confirm sensor. It is the
-// line's Outputs. Tins lie at multiples of Pitch; the trigger is at 0, so tin k is there at
+// line's Driver. Tins lie at multiples of Pitch; the trigger is at 0, so tin k is there at
 // count k·Pitch.
 type Line struct {
 	cfg LineConfig
 
 	mu       sync.Mutex
 	count    int64
-	permit   bool
-	on       map[string]bool
-	confirms []int64 // counts at which the sensor will see a rejected tin
-	blind    bool    // the confirm sensor is dead
-	dark     bool    // the cameras are dead
+	levels   map[string]bool // of the line's outputs
+	low      map[string]bool // those that act when they are low
+	confirms []int64         // counts at which the sensor will see a rejected tin
+	blind    bool            // the confirm sensor is dead
+	dead     bool            // the cameras are dead
 	score    Score
 	watched  int64 // first tin that a station saw, -1 before
 	cameras  []*Camera
@@ -123,7 +123,7 @@ type Camera struct {
 // NewLine returns a line at rest.
 func NewLine(cfg LineConfig) *Line {
 	theStudio() // now, and not while the first tin waits
-	return &Line{cfg: cfg, on: map[string]bool{}, score: newScore(), watched: -1}
+	return &Line{cfg: cfg, levels: map[string]bool{}, low: map[string]bool{}, score: newScore(), watched: -1}
 }
 
 // Camera hangs another camera over the line, so far behind the trigger, and returns it. It is
@@ -140,6 +140,9 @@ func (l *Line) Attach(to *line.Line) {
 	l.line = to
 	for route, e := range to.Config().Ejectors {
 		l.ejectors = append(l.ejectors, standing{route, e.Offset})
+	}
+	for n, w := range to.Config().Signals.Outputs {
+		l.low[n] = w.Active == line.Low
 	}
 	slices.SortFunc(l.ejectors, func(a, b standing) int { return cmp.Compare(a.offset, b.offset) })
 }
@@ -164,7 +167,7 @@ type rendering struct {
 // render draws a tin in a goroutine of its own, one after the other. It needs the line's lock.
 func (c *Camera) render(index int64) rendering {
 	done := make(chan raster.Picture, 1)
-	settings, moving := c.settings, c.line.permit
+	settings, moving := c.settings, c.line.on(line.Permit)
 	go func() {
 		pen := <-c.pen
 		defer func() { c.pen <- pen }()
@@ -183,7 +186,7 @@ func (c *Camera) Take(ctx context.Context, count int64) (raster.Picture, error) 
 	if l.watched < 0 {
 		l.watched = k
 	}
-	if l.dark {
+	if l.dead {
 		l.mu.Unlock()
 		return raster.Picture{}, fmt.Errorf("the camera of %s does not answer", c.name)
 	}
@@ -201,27 +204,22 @@ func (c *Camera) Take(ctx context.Context, count int64) (raster.Picture, error) 
 	}
 }
 
-// Eject implements line.Outputs.
-func (l *Line) Eject(route string, on bool) error {
+// Write implements line.Driver.
+func (l *Line) Write(output string, high bool) error {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	l.on[route] = on
+	l.levels[output] = high
 	return nil
 }
 
-// Permit implements line.Outputs: the belt moves only with the permit.
-func (l *Line) Permit(on bool) error {
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	l.permit = on
-	return nil
-}
+// on reports whether an output acts. It needs the lock.
+func (l *Line) on(output string) bool { return l.levels[output] != l.low[output] }
 
 // Break makes the cameras or the confirm sensor fail, or mends them.
 func (l *Line) Break(camera, sensor bool) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	l.dark, l.blind = camera, sensor
+	l.dead, l.blind = camera, sensor
 }
 
 // Count returns where the belt is, and how far it is to the next tin.
@@ -231,11 +229,17 @@ func (l *Line) Count() (count, next int64) {
 	return l.count, Pitch - l.count%Pitch
 }
 
+func (l *Line) at() int64 {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.count
+}
+
 // Moves reports whether the belt has its permit.
 func (l *Line) Moves() bool {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	return l.permit
+	return l.on(line.Permit)
 }
 
 // Step moves the belt on by n counts, which must be fewer than the shortest pulse.
@@ -263,8 +267,36 @@ func (l *Line) Step(n int64) {
 		seen = 0
 	}
 	l.mu.Unlock()
+	const sensor = "confirm_" + recipe.Reject
 	for range seen {
-		l.line.Confirm(recipe.Reject)
+		l.wire(sensor, true, to)
+		l.wire(sensor, false, to)
+	}
+	l.eye(from, to)
+}
+
+// wire tells the line what an input means; wires that are active low are turned here.
+func (l *Line) wire(input string, on bool, count int64) {
+	l.line.Input(input, on != (l.line.Config().Signals.Inputs[input].Active == line.Low), count)
+}
+
+// eye tells the line's photo-eye of what goes by the trigger: a piece is as long as a third of
+// the pitch, and begins at its place.
+func (l *Line) eye(from, to int64) {
+	t := l.line.Config().Trigger
+	if t.By != line.Eye {
+		return
+	}
+	for k := from / Pitch; k*Pitch <= to; k++ {
+		if l.Piece(k).absent() {
+			continue
+		}
+		if at := k * Pitch; at > from {
+			l.wire(t.Input, true, at)
+		}
+		if at := k*Pitch + Pitch/3; at > from && at <= to {
+			l.wire(t.Input, false, at)
+		}
 	}
 }
 
@@ -275,10 +307,13 @@ func (l *Line) pass(route string, offset, from, to int64) {
 	if to < offset || k*Pitch+offset <= from || l.watched < 0 || k < l.watched || l.score.left(k) {
 		return
 	}
+	if l.line.Config().Trigger.By == line.Eye && l.Piece(k).absent() {
+		return // nothing came, and nothing left
+	}
 	switch {
 	case route == "":
 		l.score.leave(l.Piece(k), recipe.Pass)
-	case l.on[route]:
+	case l.on(route):
 		l.score.leave(l.Piece(k), route)
 		if route == recipe.Reject {
 			l.confirms = append(l.confirms, to+sensorAfter)
@@ -301,6 +336,7 @@ func (l *Line) Run(ctx context.Context) {
 			last = now
 			if !l.Moves() {
 				rest = 0
+				l.line.Advance(l.at()) // its heart beats
 				continue
 			}
 			// A machine that was busy must not make the belt jump over a pulse.

@@ -40,6 +40,10 @@ checks:
 `
 
 func lineWith(t *testing.T, rates Rates) (*Line, keeper) {
+	return lineBy(t, rates, func(*line.Config) {})
+}
+
+func lineBy(t *testing.T, rates Rates, change func(*line.Config)) (*Line, keeper) {
 	d := DemoLine{LineConfig: LineConfig{Seed: 3, Speed: 300, Rates: rates}, ID: "l", Stations: []station.Config{{ID: "s", Role: Role}}}
 	belt := NewLine(d.LineConfig)
 	doc, err := inspect.Reader.Parse([]byte(darkTins))
@@ -49,7 +53,9 @@ func lineWith(t *testing.T, rates Rates) (*Line, keeper) {
 	p, err := inspect.Prepare(r)
 	require.NoError(t, err)
 	k := keeper{make(chan *station.Item, 100), p}
-	l, err := line.New(d.Config(), line.Parts{Outputs: belt, Recorder: k, Runs: k, Recipes: k, Listener: k, Clock: time.Now}, 0)
+	c := d.Config()
+	change(&c)
+	l, err := line.New(c, line.Parts{Driver: belt, Recorder: k, Runs: k, Recipes: k, Listener: k, Clock: time.Now}, 0)
 	require.NoError(t, err)
 	s, err := station.New(d.Stations[0], station.Parts{Source: belt.Camera("s", 0), Line: l, Recorder: k, Listener: k, Clock: time.Now, PictureTimeout: time.Minute}, 0)
 	require.NoError(t, err)
@@ -127,4 +133,38 @@ func TestRunMovesTheBeltWithItsPermitOnly(t *testing.T) {
 	assert.InDelta(t, at, later, 60)
 	cancel()
 	<-done
+}
+
+// By its photo-eye the line knows of what is there only, and active low wires mean the same.
+func TestThePhotoEyeOfTheBelt(t *testing.T) {
+	l, k := lineBy(t, Rates{NoTin: 0.3}, func(c *line.Config) {
+		c.Trigger = line.Trigger{By: line.Eye, Input: "eye", Debounce: 30, Least: 2 * Pitch / 3}
+		low := line.Wire{Active: line.Low}
+		c.Signals = line.Signals{
+			Inputs:  map[string]line.Wire{"eye": low, "confirm_reject": low},
+			Outputs: map[string]line.Wire{recipe.Reject: low, line.Permit: low},
+		}
+	})
+	assert.True(t, l.Moves())
+	there := 0
+	l.Step(300) // a package is known when the eye has been dark for a while
+	for i := int64(1); i <= 20; i++ {
+		for range Pitch / 300 {
+			l.Step(300)
+		}
+		if !l.Piece(i).absent() {
+			there++
+			select {
+			case it := <-k.items:
+				assert.Equal(t, recipe.Pass, it.Route, "%s", it.Sentence)
+				assert.Equal(t, i*Pitch, it.Count)
+			case <-time.After(time.Minute):
+				t.Fatal("no verdict")
+			}
+		}
+	}
+	require.Less(t, there, 20)
+	assert.EqualValues(t, there, l.line.State().LastSeq)
+	assert.Zero(t, l.Score().FalseRejects())
+	assert.Equal(t, station.Running, l.line.State().Status)
 }

@@ -43,7 +43,7 @@ func (c *Camera) Set(s station.CameraSettings) error {
 func (c *Camera) Snap(ctx context.Context) (raster.Picture, error) {
 	l := c.line
 	l.mu.Lock()
-	if l.dark {
+	if l.dead {
 		l.mu.Unlock()
 		return raster.Picture{}, fmt.Errorf("the camera of %s does not answer", c.name)
 	}

@@ -84,6 +84,9 @@ type Piece struct {
 	seed   uint64
 }
 
+// absent reports whether there is nothing on the belt.
+func (t Piece) absent() bool { return t.Defect == NoTin || t.Defect == Nothing }
+
 // Pencil is one of the twelve places of a tin.
 type Pencil struct {
 	Color    int // index into the colors of the set, -1 for an empty place

@@ -8,27 +8,32 @@ import (
 
 // counter is the place of a belt that is only told of.
 type counter struct {
-	mu     sync.Mutex
-	at     int64
-	permit bool
-	line   *line.Line
+	mu    sync.Mutex
+	at    int64
+	level bool // of the output that lets the belt move
+	low   bool // it is active low
+	line  *line.Line
 }
 
 // Attach tells the belt which line to keep informed.
-func (c *counter) Attach(l *line.Line) { c.line = l }
+func (c *counter) Attach(l *line.Line) {
+	c.line, c.low = l, l.Config().Signals.Outputs[line.Permit].Active == line.Low
+}
 
-// Permit implements line.Outputs.
-func (c *counter) Permit(on bool) error {
+// Write implements line.Driver: there is nothing to switch but the belt itself.
+func (c *counter) Write(output string, high bool) error {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	c.permit = on
+	if output == line.Permit {
+		c.level = high
+	}
 	return nil
 }
 
 func (c *counter) moves() bool {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	return c.permit
+	return c.level != c.low
 }
 
 func (c *counter) count() int64 {

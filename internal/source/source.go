@@ -87,9 +87,6 @@ func (b *Belt) waiting() bool {
 	return !slices.ContainsFunc(b.cameras, func(c Camera) bool { return !c.Waiting() })
 }
 
-// Eject implements line.Outputs: there is nothing to switch.
-func (b *Belt) Eject(string, bool) error { return nil }
-
 // Run moves the belt until ctx ends.
 func (b *Belt) Run(ctx context.Context) {
 	const tick = 5 * time.Millisecond
@@ -106,10 +103,12 @@ func (b *Belt) Run(ctx context.Context) {
 				continue
 			}
 			last = now
-			if b.moves() && b.waiting() {
-				// A machine that was busy must not make it jump over a trigger.
-				b.step(min(n, max(b.every/4, 1)))
+			if !b.moves() || !b.waiting() {
+				b.step(0) // its heart beats
+				continue
 			}
+			// A machine that was busy must not make it jump over a trigger.
+			b.step(min(n, max(b.every/4, 1)))
 		}
 	}
 }

@@ -13,6 +13,7 @@ import { LinePage } from "./pages/line";
 import { LostPage } from "./pages/lost";
 import { RecipePage } from "./pages/recipe";
 import { RecipesPage } from "./pages/recipes";
+import { SignalsPage } from "./pages/signals";
 import { StationPage } from "./pages/station";
 import "./styles.css";
 import { Shell } from "./ui/shell";
@@ -41,6 +42,7 @@ const router = createBrowserRouter([
       { path: "/stations/:id/camera", element: <CameraPage /> },
       { path: "/recipes", element: <RecipesPage /> },
       { path: "/recipes/:product/:role/:tab?", element: <RecipePage /> },
+      { path: "/signals/:id?", element: <SignalsPage /> },
       { path: "/items", element: <ItemsPage /> },
       { path: "/items/:id", element: <ItemPage /> },
       { path: "*", element: <LostPage /> },

@@ -4,6 +4,8 @@ import type { components, paths } from "./schema.gen";
 export type Station = components["schemas"]["Station"];
 export type Line = components["schemas"]["Line"];
 export type Run = components["schemas"]["Run"];
+export type SignalBoard = components["schemas"]["LineBoard"];
+export type Signal = SignalBoard["signals"][number];
 export type Package = components["schemas"]["Package"];
 export type Item = components["schemas"]["Item"];
 export type ItemDetail = components["schemas"]["ItemDetail"];
@@ -57,6 +59,11 @@ export const triggerLine = (id: string) => unwrap(api.POST("/lines/{id}/trigger"
 export const prepareLine = (id: string, product: string) => unwrap(api.POST("/lines/{id}/prepare", { params: at(id), body: { product } }));
 export const changeLine = (id: string, product: string, order: Record<string, string>, who: string) =>
   unwrap(api.POST("/lines/{id}/change", { params: at(id), body: { product, order, who, by: "console" } }));
+export const signals = (id: string) => unwrap(api.GET("/lines/{id}/signals", { params: at(id) }));
+export const setupLine = (id: string, on: boolean) => unwrap(api.POST("/lines/{id}/setup", { params: at(id), body: { on } }));
+/** Forces an output or simulates an input; null gives it back. */
+export const setSignal = (id: string, s: Pick<Signal, "name" | "output">, on: boolean | null) =>
+  unwrap(api.PUT("/lines/{id}/signals/{name}", { params: { path: { id, name: s.name } }, body: { output: s.output, on } }));
 export const runs = (id: string) => unwrap(api.GET("/lines/{id}/runs", { params: at(id) })).then((p) => p.runs);
 export const item = (id: string) => unwrap(api.GET("/items/{id}", { params: { path: { id } } }));
 export const items = (query: ItemQuery) => unwrap(api.GET("/items", { params: { query } }));

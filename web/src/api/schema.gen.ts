@@ -174,6 +174,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/lines/{id}/setup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin or end set-up of a stopped line, in which signals are set by hand; it ends by itself */
+        post: operations["setupLine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lines/{id}/signals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The inputs and outputs of a line as they are now */
+        get: operations["showSignals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lines/{id}/signals/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Force an output or simulate an input, in set-up */
+        put: operations["setSignal"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/lines/{id}/start": {
         parameters: {
             query?: never;
@@ -1245,6 +1296,14 @@ export interface components {
             /** @description What someone has to look at; empty when all is well */
             why: string;
         };
+        LineBoard: {
+            /** @description Signals may be set by hand */
+            setup: boolean;
+            /** @description Inputs first, each sorted by name */
+            signals: components["schemas"]["LineSignalState"][];
+            /** Format: date-time */
+            until?: null | string;
+        };
         LineCounters: {
             /** Format: int64 */
             faults: number;
@@ -1276,6 +1335,23 @@ export interface components {
         };
         LineList: {
             lines: components["schemas"]["Line"][];
+        };
+        LineSignalState: {
+            /** @description Set by hand, in set-up */
+            forced: boolean;
+            /** @description What lies on the wire */
+            high: boolean;
+            name: string;
+            /** @description What it means */
+            on: boolean;
+            output: boolean;
+            /** Format: date-time */
+            since: string;
+            /**
+             * Format: int64
+             * @description How often it went on since the service started
+             */
+            trips: number;
         };
         LineTrigger: {
             by?: string;
@@ -1644,6 +1720,15 @@ export interface components {
         };
         SetCameraRequest: {
             settings: components["schemas"]["CameraSettings"];
+        };
+        SetupRequest: {
+            on: boolean;
+        };
+        SignalRequest: {
+            /** @description null gives it back to the line, or to its wire */
+            on?: null | boolean;
+            /** @description An output is forced, an input simulated */
+            output: boolean;
         };
         StartRequest: {
             /** @description Somebody says that nothing lies on the belt unseen: nothing is rejected for that */
@@ -2245,6 +2330,175 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setupLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the line */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["SetupRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineBoard"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    showSignals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the line */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineBoard"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setSignal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the line */
+                id: string;
+                /** @description Name of the signal */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["SignalRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineBoard"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -68,6 +68,9 @@ function One({ l }: { l: Line }) {
           <MonitorUp size={16} aria-hidden />
           Front display
         </Link>
+        <Link to={`/signals/${l.id}`} className="text-accent-text underline">
+          Signals
+        </Link>
       </Heading>
       {l.why && (
         <p role="alert" className="border-b border-hairline border-l-8 border-l-fault bg-sheet px-5 py-3 text-lg">

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { BookOpen, Factory, Keyboard, ListChecks, Moon, Sun } from "lucide-react";
+import { BookOpen, Cable, Factory, Keyboard, ListChecks, Moon, Sun } from "lucide-react";
 import { Dialog } from "radix-ui";
 import { useEffect, useState, type ReactNode } from "react";
 import { NavLink, Outlet, useNavigate } from "react-router";
@@ -46,8 +46,10 @@ const keys: [string, string][] = [
   ["1", "Floor"],
   ["2", "Recipes"],
   ["3", "Items"],
+  ["4", "Signals"],
   ["O", "Overlays on and off"],
-  ["S", "Start or stop the station"],
+  ["S", "Start or stop the line"],
+  ["C", "Change over, on a line's page"],
   ["F", "Freeze the live picture, and go on"],
   ["← →", "Newer and older item, where one is open"],
   ["↑ ↓ Enter", "Choose and open an item in the list"],
@@ -99,7 +101,7 @@ export function Shell() {
   const [dark, toggleTheme] = useTheme();
   const [help, setHelp] = useState(false);
   const go = useNavigate();
-  useKeys({ "1": () => go("/floor"), "2": () => go("/recipes"), "3": () => go("/items"), t: toggleTheme, "?": () => setHelp(true) });
+  useKeys({ "1": () => go("/floor"), "2": () => go("/recipes"), "3": () => go("/items"), "4": () => go("/signals"), t: toggleTheme, "?": () => setHelp(true) });
   return (
     <div className="grid h-dvh grid-cols-[5.5rem_1fr] max-sm:grid-cols-1 max-sm:grid-rows-[1fr_auto]">
       <a href="#page" className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-sheet focus:p-3">
@@ -117,6 +119,9 @@ export function Shell() {
         </RailLink>
         <RailLink to="/items" icon={<ListChecks size={22} aria-hidden />}>
           Items
+        </RailLink>
+        <RailLink to="/signals" icon={<Cable size={22} aria-hidden />}>
+          Signals
         </RailLink>
         <div className="mt-auto flex flex-col items-center gap-1 pb-3 max-sm:m-0 max-sm:flex-row max-sm:pb-0">
           <Button className="border-transparent bg-transparent px-0" hint={dark ? "Light" : "Dark"} shortcut="t" aria-label={dark ? "Switch to light" : "Switch to dark"} onClick={toggleTheme}>
