@@ -41,6 +41,7 @@ type finder struct {
 }
 
 const (
+	clearEdge  = 8 // of energy: a stroke of sixteen gray values
 	blockWidth = 4
 	mostPlaces = 160000 // pixels looked at; larger regions are looked at smaller
 )
@@ -157,7 +158,13 @@ func (f *finder) edges() {
 			hist[v]++
 		}
 	}
-	most, left := 255, w*h/25 // the strongest twenty-fifth all count the same
+	// The strongest twenty-fifth all count the same, but no more than a third of what stands out
+	// at all: of a short line in a wide region that is less.
+	strong := 0
+	for _, n := range hist[clearEdge:] {
+		strong += n
+	}
+	most, left := 255, min(w*h/25, strong/3)
 	for ; most > 4 && left > 0; most-- {
 		left -= hist[most]
 	}
@@ -365,7 +372,6 @@ func (f *finder) ends(at raster.Point, slope, height float64) (from, to int) {
 	smooth(f.along)
 	// Strokes are dense somewhere; how dense the ground is, the quietest part tells.
 	high, low := quantile(&f.rows, f.along, 0.85), quantile(&f.rows, f.along, 0.05)
-	limit := low + float64(0.22*(high-low))
 	gap := max(int(3*height)/blockWidth, 2)
 	// From the densest part outwards, over gaps no wider than a wide space.
 	top := 0
@@ -374,6 +380,8 @@ func (f *finder) ends(at raster.Point, slope, height float64) (from, to int) {
 			top = b
 		}
 	}
+	high = max(high, f.along[top]/2) // a short line in a wide region
+	limit := low + float64(0.22*(high-low))
 	from, to = top, top+1
 	for b, free := top, 0; b >= 0 && free <= gap; b-- {
 		if f.along[b] >= limit {

@@ -154,8 +154,10 @@ func below(t raster.Transform, turn float64, l Line) float64 {
 // tone, higher, lower; where it is hard to read and stands out most, in more ways.
 func (r *Reader) try(g *raster.Gray, l Line, o Options, hard bool) Text {
 	light := o.Polarity == LightInk
-	if o.Polarity == Either {
-		light = r.looksLight(g, l)
+	if lightness := r.lightness(g, l); o.Polarity == Either {
+		light = lightness > 0
+	} else if light && lightness < -plainly || !light && lightness > plainly {
+		return Text{Line: l} // print, but of the other tone
 	}
 	best := r.ReadLine(g, l, light, o.Rule)
 	// What was read says how high the line is better than how full of strokes its rows are; how
@@ -202,18 +204,23 @@ func (r *Reader) try(g *raster.Gray, l Line, o Options, hard bool) Text {
 	return best
 }
 
-// looksLight reports whether the line is rather light on dark: what is less is print.
-func (r *Reader) looksLight(g *raster.Gray, l Line) bool {
+// plainly is from which lightness on a line is beyond doubt of one tone.
+const plainly = 0.4
+
+// lightness is above 0 where the line is rather light on dark, under 0 where it is dark on light,
+// −1 to 1: what is less is print.
+func (r *Reader) lightness(g *raster.Gray, l Line) float64 {
 	r.strip.Take(g, l, false)
-	over := 0
+	over, all := 0, 0
 	// Ground was set to 32; ink lies far from it, to the side where less is.
 	for y := StripHeight/2 - capital/2; y < StripHeight/2+capital/2; y++ {
 		for x := stripMargin; x < r.strip.W-stripMargin; x++ {
 			d := int(r.strip.Pix[y*r.strip.W+x]) - 32
-			over += d * d * d / 64
+			d = d * d * d / 64
+			over, all = over-d, all+max(d, -d)
 		}
 	}
-	return over < 0
+	return float64(over) / float64(max(all, 1))
 }
 
 // ReadLine reads a line that lies where it is said to.

@@ -119,3 +119,21 @@ func TestNothingIsReadWhereNothingIs(t *testing.T) {
 		assert.Empty(t, r.Read(g, everywhere(g, 17)))
 	}
 }
+
+// A few characters in a wide region, on a ground without any texture.
+func TestShortPrintInAWideRegion(t *testing.T) {
+	var r reader.Reader
+	for i, face := range drawn.Faces() {
+		for _, text := range []string{"B52", "7", "L1"} {
+			g := plainGround(900, 120, 205)
+			rng := rand.New(rand.NewPCG(1, uint64(i)))
+			face.Letter(text, drawn.Lettering{Cap: 36}, rng).Put(g, drawn.Laid{At: raster.Point{X: 600, Y: 60}, Cap: 24, Tone: 40, Cover: 1}, rng)
+			found := r.Read(g, everywhere(g, 5))
+			require.Len(t, found, 1, "%s %q", face.Name, text)
+			if len(text) > 1 { // one character alone has nothing to be compared with
+				assert.Equal(t, text, found[0].Plain, face.Name)
+			}
+			assert.Less(t, found[0].Line.To.X-found[0].Line.From.X, 200.0, "%s %q", face.Name, text)
+		}
+	}
+}
