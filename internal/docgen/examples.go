@@ -66,7 +66,7 @@ var hints = map[string]string{
 		"of the light, not of the sRGB values.",
 	"measure.gap":    "An edge that is not there fails the check. A missing or raised cap is a changed distance.",
 	"measure.circle": "Edge points that do not lie on the circle do not pull it.",
-	"print.code": "At any angle, light on dark as well, several in a region. Linear codes must read alike on two scan lines or more, have their quiet zones and their check " +
+	"print.code": "At any angle, light on dark as well, several in a region; a Data Matrix also of dots that do not touch, as ink jet and dot peening make it. Linear codes must read alike on two scan lines or more, have their quiet zones and their check " +
 		"digits; matrix codes are mended by their check codewords. Leave a light margin round a code as its standard says. The element strings of a GS1 code " +
 		"are texts of their own, dates as in 2027-12-31, so that rules can ask `code.lot == order.lot`.",
 	"print.text": "No font is taught. Draw the region with some ground round the print, and as small as how it lies allows: other print and frames in it may be taken for the " +
