@@ -44,9 +44,10 @@ func packages(t *testing.T) map[string]*build.Package {
 var mayImport = []struct{ folder, allowed string }{
 	{"cmd/ricetta", "internal/cli"},
 	{"internal/cli", "internal/report internal/app internal/disk internal/workbench internal/client internal/api internal/figures internal/folder internal/plant internal/station core"},
-	{"internal/app", "internal/api internal/store internal/plant internal/line internal/station internal/workbench internal/folder internal/disk internal/console internal/source demo core"},
+	{"internal/app", "internal/api internal/store internal/plant internal/line internal/links internal/station internal/workbench internal/folder internal/disk internal/console internal/source demo core"},
 	{"internal/client", "internal/api internal/workbench internal/line internal/station core"},
-	{"internal/api", "internal/line internal/station internal/store internal/workbench internal/folder internal/console core"},
+	{"internal/links", "internal/line internal/station core"},
+	{"internal/api", "internal/line internal/links internal/station internal/store internal/workbench internal/folder internal/console core"},
 	{"internal/console", "web"},
 	{"web", ""},
 	{"demo", ""},

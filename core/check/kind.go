@@ -98,9 +98,6 @@ type Rule interface {
 	Holds(findings []*Finding, order Order) (bool, error)
 }
 
-// Order is what came with the order that is being packed: its lot, expiry, price, … by name.
-type Order map[string]string
-
 // ErrNotJudged says that a rule asked for something of a check that was not judged.
 var ErrNotJudged = errors.New("it depends on a check that was not judged")
 

@@ -4,33 +4,16 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
+
+	"ricetta/core/check"
 )
 
 // civil is a day of the Gregorian calendar.
 type civil struct{ year, month, day int }
 
-// parseCivil reads a day as in ISO 8601-1, 5.2.2.1 (extended format).
 func parseCivil(s string) (civil, error) {
-	var c civil
-	if len(s) == 10 && s[4] == '-' && s[7] == '-' {
-		y, err1 := strconv.Atoi(s[:4])
-		m, err2 := strconv.Atoi(s[5:7])
-		d, err3 := strconv.Atoi(s[8:])
-		c = civil{y, m, d}
-		if err1 == nil && err2 == nil && err3 == nil && y > 0 && m >= 1 && m <= 12 && d >= 1 && d <= daysIn(y, m) {
-			return c, nil
-		}
-	}
-	return c, fmt.Errorf("%q is no day as in 2027-03-31", s)
-}
-
-func leap(y int) bool { return y%4 == 0 && (y%100 != 0 || y%400 == 0) }
-
-func daysIn(y, m int) int {
-	if m == 2 && leap(y) {
-		return 29
-	}
-	return [...]int{31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31}[m-1]
+	y, m, d, err := check.ParseDay(s)
+	return civil{y, m, d}, err
 }
 
 // number counts days, 1 for January 1st of the year 1, a Monday.
@@ -43,7 +26,7 @@ func (c civil) number() int {
 func (c civil) ofYear() int {
 	n := c.day
 	for m := 1; m < c.month; m++ {
-		n += daysIn(c.year, m)
+		n += check.DaysIn(c.year, m)
 	}
 	return n
 }
@@ -63,8 +46,8 @@ func civilOf(n int) civil {
 		c.year++
 	}
 	left := n - c.number()
-	for left >= daysIn(c.year, c.month) {
-		left -= daysIn(c.year, c.month)
+	for left >= check.DaysIn(c.year, c.month) {
+		left -= check.DaysIn(c.year, c.month)
 		c.month++
 	}
 	c.day += left
@@ -92,7 +75,7 @@ func (c civil) after(s shift) civil {
 	}
 	m := max(c.year*12+c.month-1+n, 12)
 	out := civil{year: m / 12, month: m%12 + 1}
-	out.day = min(c.day, daysIn(out.year, out.month))
+	out.day = min(c.day, check.DaysIn(out.year, out.month))
 	return out
 }
 
@@ -266,7 +249,7 @@ func readDate(fields []dateField, s string) (string, error) {
 	case ofYear > 0 && ofYear <= 366:
 		c := civilOf(civil{year, 1, 1}.number() + ofYear - 1)
 		return c.format([]dateField{{'y', 4, ""}, {text: "-"}, {'M', 2, ""}, {text: "-"}, {'d', 2, ""}}), nil
-	case month < 1 || month > 12 || day > daysIn(year, month):
+	case month < 1 || month > 12 || day > check.DaysIn(year, month):
 		return wrong()
 	case day == 0:
 		return fmt.Sprintf("%04d-%02d", year, month), nil

@@ -27,6 +27,7 @@ type Deps struct {
 	Site, Version string
 	Started       time.Time
 	Lines         []LineControl
+	Links         []Link
 	Stations      []Control
 	Book          *workbench.Book
 	Records       Records
@@ -107,6 +108,7 @@ func (s *Server) routes(r *router) {
 	handle(r, "GET", "/lines/:id/signals", lined("showSignals", "The inputs and outputs of a line as they are now", 404), s.showSignals)
 	handle(r, "POST", "/lines/:id/setup", lined("setupLine", "Begin or end set-up of a stopped line, in which signals are set by hand; it ends by itself", 403, 404, 409), s.setupLine)
 	handle(r, "PUT", "/lines/:id/signals/:name", lined("setSignal", "Force an output or simulate an input, in set-up", 403, 404, 409), s.setSignal)
+	handle(r, "GET", "/links", operation{id: "listLinks", summary: "The links to machines outside, and what went over them last", tag: "links"}, s.listLinks)
 	handle(r, "GET", "/packages/:id", lined("showPackage", "A package with its items", 404), s.showPackage)
 
 	handle(r, "GET", "/stations", operation{id: "listStations", summary: "All stations and how they do", tag: "stations"}, s.listStations)

@@ -38,6 +38,8 @@ type App struct {
 	site     *Site
 	store    *store.Store
 	hub      *api.Hub
+	tell     *tellers
+	links    []link
 	book     *workbench.Book
 	cameras  *kept[station.CameraSettings]
 	scales   *kept[raster.Calibration]
@@ -122,10 +124,14 @@ func New(o Options) (a *App, err error) {
 		o.Log.Warn("a recipe cannot be used", "error", e)
 	}
 	a.hub = api.NewHub(strconv.FormatInt(started.UnixMilli(), 36))
+	a.tell = &tellers{Hub: a.hub}
 	for _, c := range a.site.Lines {
 		if err := a.build(c); err != nil {
 			return a, fmt.Errorf("line %s: %w", c.ID, err)
 		}
+	}
+	if err := a.openLinks(); err != nil {
+		return a, err
 	}
 	pages, err := console.Handler()
 	if err != nil {
@@ -139,6 +145,9 @@ func New(o Options) (a *App, err error) {
 	}
 	if a.site.simulated() {
 		deps.Truth = a.truth
+	}
+	for _, l := range a.links {
+		deps.Links = append(deps.Links, l)
 	}
 	for _, u := range a.units {
 		deps.Lines = append(deps.Lines, u)
@@ -186,7 +195,7 @@ func (a *App) build(c LineConfig) error {
 		return err
 	}
 	l, err := line.New(c.Config, line.Parts{
-		Driver: b, Recorder: a.store, Runs: a.store, Recipes: released{a.book}, Listener: a.hub, Clock: time.Now,
+		Driver: b, Recorder: a.store, Runs: a.store, Recipes: released{a.book}, Listener: a.tell, Clock: time.Now,
 	}, lastSeq)
 	if err != nil {
 		return err
@@ -217,7 +226,7 @@ func (a *App) hang(u *unit, c station.Config, from camera, source SourceConfig, 
 		}
 	}
 	s, err := station.New(c, station.Parts{
-		Source: from, Line: u.Line, Recorder: a.store, Listener: a.hub, Clock: time.Now,
+		Source: from, Line: u.Line, Recorder: a.store, Listener: a.tell, Clock: time.Now,
 		PictureTimeout: time.Duration(source.TimeoutMS) * time.Millisecond,
 	}, lastSeq)
 	if err != nil {
@@ -346,6 +355,9 @@ func (a *App) Run(ctx context.Context) error {
 // Close stops everything that New began; what was handed over is kept first. The
 // score can still be asked for.
 func (a *App) Close() {
+	for _, l := range a.links {
+		l.Close()
+	}
 	for _, u := range a.units {
 		u.Close()
 	}

@@ -13,6 +13,7 @@ import (
 	"ricetta/core/check"
 	"ricetta/internal/folder"
 	"ricetta/internal/line"
+	"ricetta/internal/links/textline"
 	"ricetta/internal/plant"
 	"ricetta/internal/source"
 	"ricetta/internal/station"
@@ -26,6 +27,7 @@ type Site struct {
 	Name     string          `yaml:"site"`
 	Pictures PictureConfig   `yaml:"pictures"`
 	Lines    []LineConfig    `yaml:"lines,omitempty"`
+	Links    LinksConfig     `yaml:"links,omitempty"`
 	Stations []StationConfig `yaml:"stations"`
 }
 
@@ -33,6 +35,11 @@ type Site struct {
 type PictureConfig struct {
 	LimitMB   int64 `yaml:"limit_mb"`   // of all pictures together
 	PassShare int64 `yaml:"pass_share"` // one passed item in so many keeps its picture
+}
+
+// LinksConfig says how machines round the lines talk to this service.
+type LinksConfig struct {
+	TextLine *textline.Config `yaml:"textline,omitempty"`
 }
 
 // LineConfig is a line with what moves it.

@@ -74,3 +74,8 @@ func (c *Client) Setup(ctx context.Context, id string, on bool) (out line.Board,
 func (c *Client) SetSignal(ctx context.Context, id, name string, output bool, on *bool) (out line.Board, err error) {
 	return out, c.tell(ctx, "PUT", lineAt(id, "/signals/"+url.PathEscape(name)), nil, nil, map[string]any{"output": output, "on": on}, &out)
 }
+
+// Links lists the links with what went over them last.
+func (c *Client) Links(ctx context.Context) (out api.LinkList, err error) {
+	return out, c.do(ctx, "GET", "/links", nil, &out)
+}

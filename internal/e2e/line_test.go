@@ -1,8 +1,11 @@
 package e2e
 
 import (
+	"bufio"
 	"fmt"
+	"net"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -28,6 +31,8 @@ lines:
       rework: {offset: 21000, pulse: 1600}
     belt:
       plant: {seed: 40, speed_mm_s: 500, rates: {pencil missing: 0.2, two pencils swapped: 0.1, no tin: 0.1, tin wrong way round: 0.1}}
+links:
+  textline: {listen: "127.0.0.1:0", message: 'station + ";" + text(seq) + ";" + route + ";" + ("tips.count" in readings ? text(readings["tips.count"]) : "")'}
 stations:
   - {id: line1-top, name: Tins above, line: line1, role: top}
   - {id: line1-last, name: Tins before the ejector, line: line1, role: top, offset: 4200}
@@ -85,12 +90,39 @@ func TestALineOfTwoStations(t *testing.T) {
 	_, err = s.Package(ctx, "line1.999999")
 	assert.Equal(t, 404, statusOf(t, err))
 
+	_, err = s.ChangeLine(ctx, "line1", "masking-tape-50", check.Order{"expiry": "soon"}, "Ada", "test")
+	assert.ErrorContains(t, err, `expiry: "soon" is no day`)
+
+	// The line controller changes over by a text line, and is told of every item.
 	_, err = s.PrepareLine(ctx, "line1", "masking-tape-50")
 	require.NoError(t, err)
-	l, err = s.ChangeLine(ctx, "line1", "masking-tape-50", check.Order{"lot": "L9"}, "Ada", "test")
+	list, err := s.Links(ctx)
 	require.NoError(t, err)
+	plc, err := net.Dial("tcp", list.Links[0].Address)
+	require.NoError(t, err)
+	defer plc.Close()
+	says := bufio.NewScanner(plc)
+	ask := func(text string) string {
+		_, err := plc.Write([]byte(text + "\n"))
+		require.NoError(t, err)
+		for says.Scan() {
+			if a := says.Text(); strings.HasPrefix(a, "ok") || strings.HasPrefix(a, "no ") {
+				return a
+			}
+		}
+		t.Fatal("no answer")
+		return ""
+	}
+	assert.Contains(t, ask("state line1"), "ok state=running product=pencil-tin-12")
+	assert.Contains(t, ask("change line1 crayon-box-6"), "no station line1-top cannot judge crayon-box-6")
+	assert.Equal(t, "ok", ask("watch line1-top"))
+	require.True(t, says.Scan())
+	assert.Regexp(t, `^line1-top;\d+;(pass;12|reject;\d*|rework;\d*)$`, says.Text())
+	assert.Regexp(t, `^ok run=2 product=masking-tape-50$`, ask("change line1 masking-tape-50 lot=L9"))
+	l, err = s.Line(ctx, "line1")
+	require.NoError(t, err)
+	assert.Equal(t, "text line", l.Run.By)
 	assert.Equal(t, "masking-tape-50", l.Run.Product)
-	assert.Zero(t, l.Counters.Packages, "counters start per run")
 	eventually(t, "packages of the new run", func() bool {
 		l, err = s.Line(ctx, "line1")
 		return err == nil && l.Counters.Packages >= 4
@@ -122,7 +154,7 @@ func TestALineOfTwoStations(t *testing.T) {
 	require.Len(t, runs.Runs, 2)
 	assert.Equal(t, first, runs.Runs[1].ID)
 	assert.NotNil(t, runs.Runs[1].End)
-	assert.Equal(t, "Ada", runs.Runs[0].Who)
+	assert.Equal(t, "text line", runs.Runs[0].By)
 	left := int64(0)
 	for seq := int64(1); ; seq++ {
 		p, err := s.Package(ctx, fmt.Sprintf("line1.%d", seq))
@@ -182,6 +214,21 @@ func TestTheLineInTheConsole(t *testing.T) {
 	accessible(t, ctx)
 	do(t, ctx, chromedp.Navigate(s.url+"/lines/line9"))
 	shows(t, ctx, "There is no line line9")
+
+	// What goes over the links.
+	list, err := s.Links(t.Context())
+	require.NoError(t, err)
+	require.Len(t, list.Links, 1)
+	plc, err := net.Dial("tcp", list.Links[0].Address)
+	require.NoError(t, err)
+	defer plc.Close()
+	_, err = plc.Write([]byte("state line1\r\nchange line1 crayon-box-6\r\n"))
+	require.NoError(t, err)
+	do(t, ctx, chromedp.Navigate(s.url+"/links"))
+	shows(t, ctx, "ok state=stopped product=pencil-tin-12")
+	shows(t, ctx, "no revision of crayon-box-6/top is released")
+	look(t, ctx, "links")
+	accessible(t, ctx)
 
 	// Signals by hand, in set-up only.
 	do(t, ctx, chromedp.Navigate(s.url+"/signals"))

@@ -64,6 +64,9 @@ func (l *Line) Prepare(product string) ([]*inspect.Plan, error) {
 func (l *Line) Change(r Run) (Run, error) {
 	l.changing.Lock()
 	defer l.changing.Unlock()
+	if err := r.Order.Check(); err != nil {
+		return Run{}, &ErrRefused{err.Error()}
+	}
 	plans, err := l.Prepare(r.Product)
 	if err != nil {
 		return Run{}, err

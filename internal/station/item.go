@@ -19,7 +19,9 @@ type Item struct {
 	// Count is the encoder count at which the picture was due.
 	Count             int64
 	Product, Revision string
-	Route             string
+	// Order is what it was compared with. It is not kept with the item.
+	Order check.Order
+	Route string
 	// Fault names what went wrong, "" for an item that was judged properly.
 	Fault            Fault
 	Reason, Sentence string

@@ -253,6 +253,7 @@ type Ticket struct {
 	runner            *inspect.Runner
 	run               int64
 	product, revision string
+	order             check.Order
 }
 
 // Ticket returns what a package that comes now is judged by, wherever it is when the line is
@@ -260,7 +261,7 @@ type Ticket struct {
 func (s *Station) Ticket() Ticket {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	t := Ticket{run: s.run}
+	t := Ticket{run: s.run, order: s.order}
 	if s.runner == nil {
 		return t
 	}
@@ -284,7 +285,7 @@ func (s *Station) Take(t Ticket, seq, count int64) bool {
 	it := &Item{
 		Station: s.cfg.ID, Line: s.cfg.Line, Role: s.cfg.Role,
 		Seq: seq, Run: t.run, Count: count, Time: s.parts.Clock(), Route: recipe.Reject,
-		Product: t.product, Revision: t.revision,
+		Product: t.product, Revision: t.revision, Order: t.order,
 	}
 	s.last = seq
 	select {

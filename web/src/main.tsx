@@ -10,6 +10,7 @@ import { FrontPage } from "./pages/front";
 import { ItemPage } from "./pages/item";
 import { ItemsPage } from "./pages/items";
 import { LinePage } from "./pages/line";
+import { LinksPage } from "./pages/links";
 import { LostPage } from "./pages/lost";
 import { RecipePage } from "./pages/recipe";
 import { RecipesPage } from "./pages/recipes";
@@ -42,6 +43,7 @@ const router = createBrowserRouter([
       { path: "/stations/:id/camera", element: <CameraPage /> },
       { path: "/recipes", element: <RecipesPage /> },
       { path: "/recipes/:product/:role/:tab?", element: <RecipePage /> },
+      { path: "/links", element: <LinksPage /> },
       { path: "/signals/:id?", element: <SignalsPage /> },
       { path: "/items", element: <ItemsPage /> },
       { path: "/items/:id", element: <ItemPage /> },

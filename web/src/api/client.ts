@@ -64,6 +64,7 @@ export const setupLine = (id: string, on: boolean) => unwrap(api.POST("/lines/{i
 /** Forces an output or simulates an input; null gives it back. */
 export const setSignal = (id: string, s: Pick<Signal, "name" | "output">, on: boolean | null) =>
   unwrap(api.PUT("/lines/{id}/signals/{name}", { params: { path: { id, name: s.name } }, body: { output: s.output, on } }));
+export const links = () => unwrap(api.GET("/links")).then((l) => l.links);
 export const runs = (id: string) => unwrap(api.GET("/lines/{id}/runs", { params: at(id) })).then((p) => p.runs);
 export const item = (id: string) => unwrap(api.GET("/items/{id}", { params: { path: { id } } }));
 export const items = (query: ItemQuery) => unwrap(api.GET("/items", { params: { query } }));

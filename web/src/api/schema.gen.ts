@@ -276,6 +276,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The links to machines outside, and what went over them last */
+        get: operations["listLinks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/live": {
         parameters: {
             query?: never;
@@ -1362,6 +1379,34 @@ export interface components {
             input?: string;
             /** Format: int64 */
             least?: number;
+        };
+        LinkList: {
+            links: components["schemas"]["LinksState"][];
+        };
+        LinksMessage: {
+            /** @description It went out; else it came in */
+            out: boolean;
+            /** @description The other side */
+            peer: string;
+            text: string;
+            /** Format: date-time */
+            time: string;
+        };
+        LinksState: {
+            /** @description Where it listens, or what it is connected to */
+            address: string;
+            /**
+             * Format: int64
+             * @description Messages since the service started
+             */
+            count: number;
+            /** @description The last ones, oldest first */
+            messages: components["schemas"]["LinksMessage"][];
+            name: string;
+            /** @description How many are connected */
+            peers: number;
+            /** @description What is wrong; empty when all is well */
+            trouble: string;
         };
         Look: {
             /**
@@ -2676,6 +2721,35 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listLinks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkList"];
                 };
             };
             /** @description Internal Server Error */

@@ -78,6 +78,9 @@ function Board({ l, all }: { l: Line; all: Line[] }) {
           <StatusMark status={l.status} />
           {statusWord(l.status)}
         </span>
+        <Link to="/links" className="text-accent-text underline">
+          Links
+        </Link>
         {l.status === "running" && <span>Signals are set by hand only while the line stands.</span>}
       </Heading>
       {on && (
