@@ -177,7 +177,8 @@ func demoSite() *Site {
 	for _, l := range plant.Lines() {
 		s.Lines = append(s.Lines, LineConfig{Config: l.Config(), Belt: BeltConfig{Plant: &l.LineConfig}})
 		for _, st := range l.Stations {
-			s.Stations = append(s.Stations, StationConfig{Config: st})
+			// Drawing a picture takes longer than a camera does, the more so on a busy machine.
+			s.Stations = append(s.Stations, StationConfig{Config: st, Source: SourceConfig{TimeoutMS: 2000}})
 		}
 	}
 	return s

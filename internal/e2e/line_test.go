@@ -27,15 +27,15 @@ lines:
     order: {lot: L4711}
     trigger: {by: encoder, every: 3000}
     ejectors:
-      reject: {offset: 15000, pulse: 1600, confirm: 1200}
-      rework: {offset: 21000, pulse: 1600}
+      reject: {offset: 18000, pulse: 1600, confirm: 1200}
+      rework: {offset: 24000, pulse: 1600}
     belt:
-      plant: {seed: 40, speed_mm_s: 500, rates: {pencil missing: 0.2, two pencils swapped: 0.1, no tin: 0.1, tin wrong way round: 0.1}}
+      plant: {seed: 40, speed_mm_s: 400, rates: {pencil missing: 0.2, two pencils swapped: 0.1, no tin: 0.1, tin wrong way round: 0.1}}
 links:
   textline: {listen: "127.0.0.1:0", message: 'station + ";" + text(seq) + ";" + route + ";" + ("tips.count" in readings ? text(readings["tips.count"]) : "")'}
 stations:
-  - {id: line1-top, name: Tins above, line: line1, role: top}
-  - {id: line1-last, name: Tins before the ejector, line: line1, role: top, offset: 4200}
+  - {id: line1-top, name: Tins above, line: line1, role: top, source: {timeout_ms: 3000}}
+  - {id: line1-last, name: Tins before the ejector, line: line1, role: top, offset: 4200, source: {timeout_ms: 3000}}
 `
 
 // Packages are joined over the stations of a line; a changeover switches all of them between two
