@@ -8,7 +8,7 @@ import { lineName, percent, when } from "../lib/format";
 import { faultWords, verdictOf } from "../lib/verdict";
 import { useKeys } from "../ui/keys";
 import { colorOf, StatusMark, statusWord } from "../ui/marks";
-import { Button, Empty, Heading, Trouble, Verdict, Waiting } from "../ui/parts";
+import { Button, Heading, NotThere, Trouble, Verdict, Waiting } from "../ui/parts";
 import { LiveThumb } from "../ui/picture";
 import { StartStop } from "../ui/startstop";
 
@@ -22,16 +22,7 @@ export function LinePage() {
   if (list.isPending) return <Waiting what="the line" />;
   if (list.isError) return <Trouble error={list.error} retry={() => void list.refetch()} />;
   const l = list.data.find((x) => x.id === id);
-  if (!l) {
-    return (
-      <>
-        <Heading title={id} />
-        <Empty title={`There is no line ${id}`} action={<Link to="/floor" className="text-base font-medium text-accent-text underline">Go to the floor</Link>}>
-          It may have been renamed in site.yaml. The floor shows those there are.
-        </Empty>
-      </>
-    );
-  }
+  if (!l) return <NotThere title={id} what={`line ${id}`} />;
   return <One key={l.id} l={l} />;
 }
 

@@ -5,7 +5,7 @@ import { lines, setSignal, setupLine, signals, type Line, type Signal, type Sign
 import { clock, lineName, since } from "../lib/format";
 import { useKeys } from "../ui/keys";
 import { StatusMark, statusWord } from "../ui/marks";
-import { Button, Empty, Heading, Trouble, Waiting } from "../ui/parts";
+import { Button, Heading, NotThere, Trouble, Waiting } from "../ui/parts";
 
 /** What each signal that every line has is for. */
 const meaning: Record<string, string> = {
@@ -30,16 +30,7 @@ export function SignalsPage() {
   if (list.isPending) return <Waiting what="the lines" />;
   if (list.isError) return <Trouble error={list.error} retry={() => void list.refetch()} />;
   const l = id ? list.data.find((x) => x.id === id) : list.data[0];
-  if (!l) {
-    return (
-      <>
-        <Heading title="Signals" />
-        <Empty title={id ? `There is no line ${id}` : "No lines yet"} action={<Link to="/floor" className="text-base font-medium text-accent-text underline">Go to the floor</Link>}>
-          Lines are described in site.yaml in the data folder; their signals appear here.
-        </Empty>
-      </>
-    );
-  }
+  if (!l) return <NotThere title="Signals" what={id ? `line ${id}` : "line yet"} />;
   return <Board key={l.id} l={l} all={list.data} />;
 }
 

@@ -10,7 +10,7 @@ import { Findings } from "../ui/findings";
 import { useKeys } from "../ui/keys";
 import { StatusMark, statusWord } from "../ui/marks";
 import { OrderEditor } from "../ui/order";
-import { Button, Empty, Heading, Trouble, Verdict, Waiting } from "../ui/parts";
+import { Button, Heading, NotThere, Trouble, Verdict, Waiting } from "../ui/parts";
 import { Picture, Thumb } from "../ui/picture";
 import { StartStop } from "../ui/startstop";
 import { useOverlays } from "../ui/useOverlays";
@@ -25,16 +25,7 @@ export function StationPage() {
   const s = list.data?.find((x) => x.id === id);
   if (list.isPending) return <Waiting what="the station" />;
   if (list.isError) return <Trouble error={list.error} retry={() => void list.refetch()} />;
-  if (!s) {
-    return (
-      <>
-        <Heading title={id} />
-        <Empty title={`There is no station ${id}`} action={<Link to="/floor" className="text-base font-medium text-accent-text underline">Go to the floor</Link>}>
-          It may have been renamed in site.yaml. The floor shows those there are.
-        </Empty>
-      </>
-    );
-  }
+  if (!s) return <NotThere title={id} what={`station ${id}`} />;
   return <Live key={s.id} s={s} />;
 }
 

@@ -1,5 +1,6 @@
 import { AlertDialog, Tooltip } from "radix-ui";
 import type { ReactNode } from "react";
+import { Link } from "react-router";
 import { NoAnswer, ServiceError, type Item } from "../api/client";
 import { verdictOf, wordOf } from "../lib/verdict";
 import { colorOf, Mark } from "./marks";
@@ -97,6 +98,23 @@ export function Empty({ title, children, action }: { title: string; children: Re
     </div>
   );
 }
+
+/** What the address names is not there, with the way to what is. */
+export const NotThere = ({ title, what }: { title: string; what: string }) => (
+  <>
+    <Heading title={title} />
+    <Empty
+      title={`There is no ${what}`}
+      action={
+        <Link to="/floor" className="text-base font-medium text-accent-text underline">
+          Go to the floor
+        </Link>
+      }
+    >
+      It may have been renamed in site.yaml. The floor shows those there are.
+    </Empty>
+  </>
+);
 
 /** Tells what went wrong, in the service's words, with a way on. */
 export function Trouble({ error, retry }: { error: unknown; retry: () => void }) {
