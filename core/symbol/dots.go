@@ -21,17 +21,25 @@ type dotted struct {
 }
 
 const (
-	leastDots  = 16  // a code of 10×10 modules has some fifty, of which some may touch
-	mostDots   = 600 // of which the distances are looked at
-	mostGapDot = 3   // pitch of the dots, in their diameters
+	leastDots  = 10        // a code of 10×10 modules has some fifty, of which most may touch
+	mostDots   = 600       // of which the distances are looked at
+	mostPatch  = 500 * 500 // pixels of a part that is looked at so: it takes its time
+	mostGapDot = 3         // pitch of the dots, in their diameters
 )
 
 // read appends the Data Matrix codes of a patch that are made of dots.
 func (d *dotted) read(out []Symbol, g *raster.Gray, t *tones, m *matrixReader) []Symbol {
+	if t.w*t.h > mostPatch {
+		return out
+	}
 	for _, inverse := range [2]bool{false, true} {
 		before := len(out)
+		gap := d.gap(t, inverse)
+		if gap == 0 {
+			continue
+		}
 		// More where dots are smaller than they seem, less where that joins too much.
-		for by := d.gap(t, inverse) + 1; by > 0 && len(out) == before; by-- {
+		for by := gap + 1; by > 0 && len(out) == before; by-- {
 			d.grow(g, t.patch, by, inverse)
 			d.tones.measure(&d.grown, patch{x1: d.grown.W, y1: d.grown.H})
 			out = m.read(out, &d.grown, &d.tones)
@@ -49,8 +57,8 @@ func (d *dotted) read(out []Symbol, g *raster.Gray, t *tones, m *matrixReader) [
 	return out
 }
 
-// gap is by how many pixels dots of one tone must grow to touch their neighbors; 0 where the
-// few that are alike lie too far apart.
+// gap is by how many pixels dots of one tone must grow to touch their neighbors; 0 where there
+// are not many alike, or where they lie too far apart.
 func (d *dotted) gap(t *tones, inverse bool) int {
 	tone := uint8(darker)
 	if inverse {
@@ -64,7 +72,7 @@ func (d *dotted) gap(t *tones, inverse bool) int {
 		}
 	}
 	if len(d.area) < leastDots {
-		return 1 // where most touch already, a little joins the rest
+		return 0
 	}
 	slices.Sort(d.area)
 	usual := d.area[len(d.area)/2]
@@ -80,7 +88,7 @@ func (d *dotted) gap(t *tones, inverse bool) int {
 		}
 	}
 	if len(d.mid) < leastDots {
-		return 1
+		return 0
 	}
 	d.near = d.near[:0]
 	for i, p := range d.mid {
