@@ -117,7 +117,7 @@ func planOf(t *testing.T, yaml string) *inspect.Plan {
 func (b *bench) Write(output string, high bool) error {
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	on := high != (b.low[output])
+	on := high != b.low[output]
 	if on && !b.levels[output] && b.ejects(output) {
 		b.ejected = append(b.ejected, output)
 	}

@@ -120,8 +120,10 @@ func TestCommandsAreAnswered(t *testing.T) {
 }
 
 func item(seq int64, stationID string) *station.Item {
-	return &station.Item{Station: stationID, Line: "line1", Seq: seq, Route: "reject", Reason: "tips", Sentence: "tips: 11 spots, 12 expected", Order: check.Order{"lot": "L1"},
-		Findings: []check.FindingJSON{{Check: "tips", Readings: map[string]check.ReadingJSON{"count": {Value: 11}}, Texts: map[string]string{"t": "x\ny"}}}}
+	return &station.Item{
+		Station: stationID, Line: "line1", Seq: seq, Route: "reject", Reason: "tips", Sentence: "tips: 11 spots, 12 expected", Order: check.Order{"lot": "L1"},
+		Findings: []check.FindingJSON{{Check: "tips", Readings: map[string]check.ReadingJSON{"count": {Value: 11}}, Texts: map[string]string{"t": "x\ny"}}},
+	}
 }
 
 func TestItemsAreToldToThoseWhoWatch(t *testing.T) {
