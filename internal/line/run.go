@@ -71,15 +71,11 @@ func (l *Line) Change(r Run) (Run, error) {
 	if err != nil {
 		return Run{}, err
 	}
-	runners := make([]*inspect.Runner, len(plans))
-	for i, p := range plans {
-		runners[i] = p.NewRunner()
-	}
 	r.Line, r.Begin, r.End = l.cfg.ID, l.parts.Clock(), time.Time{}
 	if r.ID, err = l.parts.Runs.BeginRun(r); err != nil {
 		return Run{}, fmt.Errorf("the run could not be recorded, so the line goes on with %s: %w", l.State().Run.Product, err)
 	}
-	l.switchTo(r, runners, Counters{Routes: map[string]int64{}})
+	l.switchTo(r, plans, Counters{Routes: map[string]int64{}})
 	return r, nil
 }
 
@@ -91,22 +87,21 @@ func (l *Line) Resume(r Run, c Counters) error {
 	if err != nil && !errors.As(err, &refused) {
 		return err
 	}
-	runners := make([]*inspect.Runner, len(l.stations))
-	for i, p := range plans {
-		runners[i] = p.NewRunner()
-	}
-	l.switchTo(r, runners, c)
+	l.switchTo(r, plans, c)
 	return err
 }
 
-// switchTo lets all stations judge by other runners between two packages.
-func (l *Line) switchTo(r Run, runners []*inspect.Runner, c Counters) {
+// switchTo lets all stations judge by other plans between two packages; without plans they keep
+// what they have. The runners are made before anything is held up.
+func (l *Line) switchTo(r Run, plans []*inspect.Plan, c Counters) {
+	runners := make([]*inspect.Runner, len(plans))
+	for i, p := range plans {
+		runners[i] = p.NewRunner()
+	}
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	for i, s := range l.stations {
-		if runners[i] != nil {
-			s.Switch(runners[i], r.Order, r.ID)
-		}
+	for i, runner := range runners {
+		l.stations[i].Switch(runner, r.Order, r.ID)
 	}
 	l.run, l.counters = r, c
 	l.changed()
