@@ -16,6 +16,8 @@ type Quality struct {
 	// exceeds: a yellow thing burns in red long before it is bright.
 	Mean float64
 	Top  int
+	// Contrast is the standard deviation of the brightness.
+	Contrast float64
 	// Sharpness peaks at best focus: the mean squared gradient of the brightness (Tenenbaum,
 	// "Accommodation in computer vision", Stanford 1970) over the squared mean brightness,
 	// in thousandths, so that more light does not count as sharper.
@@ -48,6 +50,11 @@ func QualityOf(p Picture) Quality {
 		return q
 	}
 	q.Mean = float64(sum) / float64(n)
+	squares := 0
+	for v, k := range q.Histogram {
+		squares += v * v * k
+	}
+	q.Contrast = math.Sqrt(max(float64(squares)/float64(n)-float64(q.Mean*q.Mean), 0))
 	tops := q.Histogram
 	if p.RGB != nil {
 		tops = brightest(p.RGB)

@@ -132,12 +132,9 @@ func (s *Server) listRuns(_ *echo.Context, in *runsRequest) (*RunPage, error) {
 	if s.line(in.ID) == nil {
 		return nil, noLine(in.ID)
 	}
-	var before int64
-	if in.Cursor != "" {
-		var err error
-		if before, err = strconv.ParseInt(in.Cursor, 36, 64); err != nil || before <= 0 {
-			return nil, problem(http.StatusBadRequest, "Not a cursor", "Take the cursor from the field next of the part before.")
-		}
+	before, err := cursorOf(in.Cursor)
+	if err != nil {
+		return nil, err
 	}
 	runs, err := s.deps.Records.Runs(in.ID, before, runsAPart+1)
 	if err != nil {

@@ -31,6 +31,7 @@ type Deps struct {
 	Stations      []Control
 	Book          *workbench.Book
 	Records       Records
+	Alarms        Alarms
 	Hub           *Hub
 	// Truth is set when the lines are simulated.
 	Truth func() Truth
@@ -92,7 +93,7 @@ func New(d Deps) (*Server, error) {
 
 func (s *Server) routes(r *router) {
 	handle(r, "GET", "/about", operation{id: "about", summary: "What answers here", tag: "service"}, s.about)
-	stream(r, "/live", operation{id: "live", summary: "What happens, as it happens (Server-Sent Events with the events item, package, station, line and reset; data as in Event)", tag: "live", produces: "text/event-stream", errors: []int{404}}, s.live)
+	stream(r, "/live", operation{id: "live", summary: "What happens, as it happens (Server-Sent Events with the events item, package, station, line, alarm and reset; data as in Event)", tag: "live", produces: "text/event-stream", errors: []int{404}}, s.live)
 
 	lined := func(id, summary string, errors ...int) operation {
 		return operation{id: id, summary: summary, tag: "lines", errors: errors}
@@ -108,6 +109,12 @@ func (s *Server) routes(r *router) {
 	handle(r, "GET", "/lines/:id/signals", lined("showSignals", "The inputs and outputs of a line as they are now", 404), s.showSignals)
 	handle(r, "POST", "/lines/:id/setup", lined("setupLine", "Begin or end set-up of a stopped line, in which signals are set by hand; it ends by itself", 403, 404, 409), s.setupLine)
 	handle(r, "PUT", "/lines/:id/signals/:name", lined("setSignal", "Force an output or simulate an input, in set-up", 403, 404, 409), s.setSignal)
+	alarms := func(id, summary string, errors ...int) operation {
+		return operation{id: id, summary: summary, tag: "alarms", errors: errors}
+	}
+	handle(r, "GET", "/alarms", alarms("listAlarms", "The history of alarms, newest first", 400), s.listAlarms)
+	handle(r, "GET", "/alarms/standing", alarms("standingAlarms", "The alarms whose cause stands, or that nobody has acknowledged"), s.standingAlarms)
+	handle(r, "POST", "/alarms/:id/acknowledge", alarms("acknowledgeAlarm", "Say that somebody has looked", 400, 403, 404, 409), s.acknowledgeAlarm)
 	handle(r, "GET", "/links", operation{id: "listLinks", summary: "The links to machines outside, and what went over them last", tag: "links"}, s.listLinks)
 	handle(r, "GET", "/packages/:id", lined("showPackage", "A package with its items", 404), s.showPackage)
 

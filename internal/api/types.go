@@ -37,6 +37,8 @@ type Station struct {
 	// Calibration is absent where nobody has said how large a pixel is.
 	Calibration *Calibration `json:"calibration,omitempty"`
 	Order       check.Order  `json:"order,omitempty" nullable:"false" description:"What is packed: lot, expiry, …"`
+	// Watched is empty before enough pictures were looked at.
+	Watched []station.Watched `json:"watched" required:"true" nullable:"false" description:"How the pictures look beside the reference"`
 }
 
 // Line is a line with what it is doing.
@@ -210,11 +212,12 @@ type TruthRow struct {
 // Event is one message of the live stream: an item, a package, or the state of a station or
 // line.
 type Event struct {
-	Kind    string      `json:"kind" required:"true" enum:"item,package,station,line"`
+	Kind    string      `json:"kind" required:"true" enum:"item,package,station,line,alarm"`
 	Item    *ItemDetail `json:"item,omitempty"`
 	Package *Package    `json:"package,omitempty"`
 	Station *Station    `json:"station,omitempty"`
 	Line    *Line       `json:"line,omitempty"`
+	Alarm   *Alarm      `json:"alarm,omitempty"`
 }
 
 func itemOf(it *station.Item) Item {
@@ -244,6 +247,10 @@ func stationOf(s station.State) Station {
 	out := Station{
 		ID: s.Config.ID, Name: s.Config.Name, Line: s.Config.Line, Role: s.Config.Role, Status: string(s.Status), Why: s.Why,
 		Since: s.Since.UTC(), Product: s.Product, Revision: s.Revision, Offset: s.Config.Offset, Counters: s.Counters,
+		Watched: s.Watched,
+	}
+	if out.Watched == nil {
+		out.Watched = []station.Watched{}
 	}
 	if out.Why == "" {
 		out.Why = s.Trouble

@@ -12,6 +12,7 @@ import (
 
 	"ricetta/core/inspect"
 	"ricetta/core/raster"
+	"ricetta/internal/alarm"
 	"ricetta/internal/api"
 	"ricetta/internal/console"
 	"ricetta/internal/line"
@@ -39,6 +40,7 @@ type App struct {
 	store    *store.Store
 	hub      *api.Hub
 	tell     *tellers
+	alarms   *alarm.Book
 	links    []link
 	book     *workbench.Book
 	cameras  *kept[station.CameraSettings]
@@ -125,6 +127,9 @@ func New(o Options) (a *App, err error) {
 	}
 	a.hub = api.NewHub(strconv.FormatInt(started.UnixMilli(), 36))
 	a.tell = &tellers{Hub: a.hub}
+	if a.alarms, err = alarm.Open(a.store, time.Now, a.tell.AlarmChanged, o.Log); err != nil {
+		return a, err
+	}
 	for _, c := range a.site.Lines {
 		if err := a.build(c); err != nil {
 			return a, fmt.Errorf("line %s: %w", c.ID, err)
@@ -138,7 +143,7 @@ func New(o Options) (a *App, err error) {
 		return a, err
 	}
 	deps := api.Deps{
-		Site: a.site.Name, Version: o.Version, Started: started, Book: a.book, Records: a.store,
+		Site: a.site.Name, Version: o.Version, Started: started, Book: a.book, Records: a.store, Alarms: a.alarms,
 		KeepCamera:      func(id string, s station.CameraSettings) error { return a.cameras.keep(id, &s) },
 		KeepCalibration: a.scales.keep,
 		Hub:             a.hub, Console: pages, Log: o.Log,
@@ -195,7 +200,7 @@ func (a *App) build(c LineConfig) error {
 		return err
 	}
 	l, err := line.New(c.Config, line.Parts{
-		Driver: b, Recorder: a.store, Runs: a.store, Recipes: released{a.book}, Listener: a.tell, Clock: time.Now,
+		Driver: b, Recorder: a.store, Runs: a.store, Recipes: released{a.book}, Listener: a.tell, Alarms: a.alarms, Clock: time.Now,
 	}, lastSeq)
 	if err != nil {
 		return err
@@ -337,6 +342,7 @@ func (a *App) Run(ctx context.Context) error {
 	defer a.Close()
 	belts, stopBelts := context.WithCancel(context.Background())
 	var moving sync.WaitGroup
+	moving.Go(func() { a.watchDisk(belts) })
 	for _, u := range a.units {
 		moving.Go(func() { u.belt.Run(belts) })
 		if a.opts.Hold {
@@ -360,6 +366,9 @@ func (a *App) Close() {
 	}
 	for _, u := range a.units {
 		u.Close()
+	}
+	if a.alarms != nil {
+		a.alarms.Close()
 	}
 	if a.hub != nil {
 		a.hub.Close()

@@ -26,6 +26,7 @@ const SiteFile = "site.yaml"
 type Site struct {
 	Name     string          `yaml:"site"`
 	Pictures PictureConfig   `yaml:"pictures"`
+	Disk     DiskConfig      `yaml:"disk,omitempty"`
 	Lines    []LineConfig    `yaml:"lines,omitempty"`
 	Links    LinksConfig     `yaml:"links,omitempty"`
 	Stations []StationConfig `yaml:"stations"`
@@ -106,6 +107,9 @@ func LoadSite(dataDir string) (*Site, error) {
 func (s *Site) validate() error {
 	if len(s.Stations) == 0 {
 		return errors.New("there are no stations; describe at least one")
+	}
+	if err := s.Disk.validate(); err != nil {
+		return err
 	}
 	seen := map[string]bool{}
 	lines := map[string]int{}

@@ -32,6 +32,8 @@ type Config struct {
 	WorstFirst []string `json:"worst_first,omitempty" yaml:"worst_first,omitempty"`
 	// Signals says how its wires are meant.
 	Signals Signals `json:"signals" yaml:"signals,omitempty"`
+	// Alarms says what makes somebody look.
+	Alarms Alarms `json:"alarms" yaml:"alarms,omitempty"`
 	// Stations in the order in which a package passes them.
 	Stations []station.Config `json:"stations" yaml:"-"`
 }
@@ -116,6 +118,9 @@ func (c Config) Validate() error {
 		return fail("after_stop is %q; give %s or %s", c.AfterStop, Eject, Hold)
 	}
 	if err := c.validateSignals(); err != nil {
+		return fail("%w", err)
+	}
+	if err := c.validateAlarms(); err != nil {
 		return fail("%w", err)
 	}
 	if slices.Contains(c.WorstFirst, recipe.Pass) {

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"ricetta/core/recipe"
+	"ricetta/internal/alarm"
 	"ricetta/internal/station"
 )
 
@@ -34,7 +35,9 @@ type Parts struct {
 	Runs     Runs
 	Recipes  Recipes
 	Listener Listener
-	Clock    func() time.Time
+	// Alarms is where alarms go; nil: nowhere.
+	Alarms Book
+	Clock  func() time.Time
 }
 
 // State is what a line is doing and how it goes.
@@ -79,6 +82,7 @@ type Line struct {
 	run      Run
 	counters Counters
 	wires    wires
+	watch    watch
 	closed   bool
 }
 
@@ -88,11 +92,14 @@ func New(cfg Config, parts Parts, lastSeq int64) (*Line, error) {
 	if err := cfg.Validate(); err != nil {
 		return nil, err
 	}
+	if parts.Alarms == nil {
+		parts.Alarms = noBook{}
+	}
 	l := &Line{
 		cfg: cfg, parts: parts, tracker: NewTracker(cfg, lastSeq), under: map[int64]*open{},
 		eye:    eye{debounce: cfg.Trigger.Debounce, least: cfg.Trigger.Least},
 		status: station.Stopped, since: parts.Clock(), counters: Counters{Routes: map[string]int64{}},
-		wires: newWires(cfg, parts.Clock()),
+		wires: newWires(cfg, parts.Clock()), watch: newWatch(cfg, lastSeq),
 	}
 	if err := l.rest(); err != nil {
 		l.status, l.why = station.Held, fmt.Sprintf("the outputs do not answer: %v; check the wires, then start", err)
@@ -111,6 +118,13 @@ func (l *Line) Stations() []*station.Station { return l.stations }
 
 // ErrNotCleared says that somebody must look at the belt before the line starts.
 var ErrNotCleared = errors.New("there may be packages behind the trigger that nobody has seen; clear the belt, and say so when you start")
+
+// ErrNotAcknowledged says that an alarm held the line, and nobody has looked.
+type ErrNotAcknowledged struct{ Alarm alarm.Alarm }
+
+func (e *ErrNotAcknowledged) Error() string {
+	return fmt.Sprintf("alarm %d held the line (%s); acknowledge it first", e.Alarm.ID, e.Alarm.Text)
+}
 
 // Start begins taking packages, by encoder the first one first counts further on. Starting a
 // running line changes nothing. Where the line holds after a stop until it is cleared, somebody
@@ -138,9 +152,13 @@ func (l *Line) Start(count, first int64, cleared bool) error {
 	if w := l.wires.in[FaultInput]; w.On {
 		return errors.New("the input " + FaultInput + " tells a fault of another machine; mend that first")
 	}
+	if _, holds := l.parts.Alarms.Waiting(l.cfg.ID); holds != nil {
+		return &ErrNotAcknowledged{*holds}
+	}
 	if err := l.put(Permit, true); err != nil {
 		return fmt.Errorf("the belt could not be released: %w", err)
 	}
+	l.watch.forget()
 	l.tracker.Start(count, first, cleared)
 	l.timed = l.parts.Clock()
 	l.set(station.Running, "")
@@ -215,7 +233,7 @@ func (l *Line) set(to station.Status, why string) {
 		l.since = l.parts.Clock()
 	}
 	l.status, l.why = to, why
-	l.soft(Alarm, to == station.Held)
+	l.alarmed()
 	for _, s := range l.stations {
 		s.Tell(to, why, l.since)
 	}
@@ -304,18 +322,22 @@ func (l *Line) act(actions []Action) {
 			l.take(a)
 		case OutputOn, OutputOff:
 			if err := l.put(a.Route, a.Kind == OutputOn); err != nil {
-				l.halt(station.Held, fmt.Sprintf("the ejector for %s could not be switched: %v; check the output, look at the belt, then start again", a.Route, err))
+				l.raise(alarm.Output, "", Hold, fmt.Sprintf("the ejector for %s could not be switched: %v; check the output, look at the belt, then start again", a.Route, err))
+			} else {
+				l.clear(alarm.Output, "")
 			}
 		case NotConfirmed:
 			l.counters.Unconfirmed++
-			l.halt(station.Held, fmt.Sprintf("item %d was not seen leaving by the ejector for %s; take it off the belt, check ejector and sensor, then start again", a.Seq, a.Route))
+			l.unconfirmed(alarm.NotConfirmed, fmt.Sprintf("item %d was not seen leaving by the ejector for %s; take it off the belt, check ejector and sensor, then start again", a.Seq, a.Route))
 		case TooClose:
 			l.halt(station.Held, fmt.Sprintf("item %d follows the one before so closely that the ejector for %s cannot act on both; take it off the belt, then start again", a.Seq, a.Route))
 		case Settled:
 			if o := l.under[a.Seq]; o != nil {
 				delete(l.under, a.Seq)
 				l.told()
-				l.record(o.judged(a.Route, a.Late, l.cfg.Stations))
+				p := o.judged(a.Route, a.Late, l.cfg.Stations)
+				l.record(p)
+				l.see(a.Seq, a.Route, p.Fault == station.Late)
 			}
 		}
 	}
@@ -367,6 +389,7 @@ func (l *Line) decide(i int, v station.Verdict) (stands string, late bool) {
 	if o := l.under[v.Seq]; o != nil {
 		o.verdicts[i] = &v
 		l.judging()
+		l.pictured(v)
 	}
 	return l.tracker.Decide(v.Seq, i, v.Route)
 }
@@ -376,6 +399,7 @@ func (l *Line) decide(i int, v station.Verdict) (stands string, late bool) {
 func (l *Line) confirm(route string) {
 	if !l.tracker.Confirm(route) {
 		l.counters.Unexpected++
+		l.unconfirmed(alarm.Unexpected, fmt.Sprintf("something left by the ejector for %s that should not have; look at what lies there, and at ejector and sensor", route))
 	}
 }
 
@@ -390,10 +414,13 @@ func (l *Line) recorded(p *Package, err error) {
 	if err != nil {
 		l.counters.NotRecorded++
 		l.trouble = "packages cannot be recorded: " + err.Error()
-		l.changed()
+		l.raise(alarm.Records, "", Warn, l.trouble+"; free the disk or mend it")
 		return
 	}
-	l.trouble = ""
+	if l.trouble != "" {
+		l.trouble = ""
+		l.clear(alarm.Records, "")
+	}
 	if p.Run == l.run.ID {
 		l.counters.Packages++
 		l.counters.Routes[p.Route]++

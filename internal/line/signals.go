@@ -250,10 +250,17 @@ func (l *Line) beat() {
 	if !now.Before(w.beatAt) {
 		w.beatAt = now.Add(l.cfg.Signals.heartbeat())
 		l.soft(Heartbeat, !w.out[Heartbeat].wanted)
+		l.alarmed()
 	}
 	if w.out[Ready].wanted && !now.Before(w.readyBy) {
 		l.soft(Ready, false)
 	}
+}
+
+// alarmed sets the alarm: the line is held, or an alarm waits for somebody. It needs the lock.
+func (l *Line) alarmed() {
+	n, _ := l.parts.Alarms.Waiting(l.cfg.ID)
+	l.soft(Alarm, l.status == station.Held || n > 0)
 }
 
 // soft sets an output that nothing bad hangs on: where it fails, the line goes on and says so.

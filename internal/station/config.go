@@ -16,6 +16,9 @@ type Config struct {
 	Role string `json:"role" yaml:"role"`
 	// Offset is how far behind the line's trigger a package lies under the camera.
 	Offset int64 `json:"offset" yaml:"offset,omitempty"`
+	// Watch says how far pictures may drift from the reference; what is not given goes by the
+	// usual.
+	Watch Watch `json:"watch" yaml:"watch,omitempty"`
 	// Calibration says how large a pixel is and how the lens bends; absent where
 	// nobody has looked. Recipes run with that of their station.
 	Calibration *raster.Calibration `json:"calibration,omitempty" yaml:"calibration,omitempty" nullable:"false"`
@@ -28,6 +31,9 @@ func (c Config) Validate() error {
 	}
 	if c.Offset < 0 {
 		return fmt.Errorf("station %s: its offset is %d; give 0 or more counts, for the camera cannot see a package before the trigger does", c.ID, c.Offset)
+	}
+	if err := c.Watch.validate(); err != nil {
+		return fmt.Errorf("station %s: %w", c.ID, err)
 	}
 	if k := c.Calibration; k != nil {
 		if err := CheckCalibration(*k); err != nil {

@@ -59,6 +59,9 @@ type Line interface {
 	// Decide settles the route of an item. It returns the route that stands: reject, with late
 	// set, where the package is at the ejector already.
 	Decide(Verdict) (stands string, late bool)
+	// Drift tells that the pictures of a station drift from the reference, what that does (warn
+	// or hold) and in what; an empty text says that they do not any more.
+	Drift(station, act, text string)
 }
 
 // Verdict is what a station says of an item.
@@ -111,6 +114,8 @@ type State struct {
 	Order    check.Order
 	Counters Counters
 	LastSeq  int64
+	// Watched is how the pictures look beside the reference.
+	Watched []Watched
 }
 
 // Counters count recorded items since the service started.

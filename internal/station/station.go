@@ -62,6 +62,7 @@ type Station struct {
 	ctx     context.Context
 	cancel  context.CancelFunc
 	wg      sync.WaitGroup
+	watch   *watching
 }
 
 // New returns a station at rest, whose last item was lastSeq. Close it.
@@ -80,6 +81,8 @@ func New(cfg Config, parts Parts, lastSeq int64) (*Station, error) {
 	s.ctx, s.cancel = context.WithCancel(context.Background())
 	s.wg.Go(s.takePictures)
 	s.wg.Go(s.judgePictures)
+	s.watch = newWatching(cfg, parts.Line.Drift)
+	s.wg.Go(s.watch.run)
 	return s, nil
 }
 
@@ -239,6 +242,7 @@ func (s *Station) state() State {
 	st := State{
 		Config: s.cfg, Status: s.status, Why: s.why, Since: s.since,
 		Trouble: s.trouble, Calibration: s.scale(), Order: s.order, Counters: s.counters.clone(), LastSeq: s.last,
+		Watched: s.watch.state(),
 	}
 	if s.runner != nil {
 		r := s.runner.Plan().Recipe
@@ -345,11 +349,13 @@ func (s *Station) take(ctx context.Context, count int64) (raster.Picture, error)
 }
 
 func (s *Station) judgePictures() {
+	defer close(s.watch.in)
 	for it := range s.taken {
 		begin := s.parts.Clock()
 		fault, sentence := judge(it.runner, it.Item)
 		it.Took = s.parts.Clock().Sub(begin)
 		s.finish(it.Item, fault, sentence)
+		s.watch.see(it.runner, it.Picture)
 	}
 }
 

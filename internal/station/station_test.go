@@ -86,6 +86,9 @@ func (b *bench) Decide(v Verdict) (string, bool) {
 	return v.Route, false
 }
 
+// Drift implements Line.
+func (b *bench) Drift(string, string, string) {}
+
 func (b *bench) Record(it *Item, done func(error)) {
 	b.mu.Lock()
 	f := b.save

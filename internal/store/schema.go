@@ -132,6 +132,10 @@ var migrations = []*gormigrate.Migration{
 		ID:      "0003-packages-runs",
 		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&itemRow{}, &packageRow{}, &runRow{}) },
 	},
+	{
+		ID:      "0004-alarms",
+		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&alarmRow{}) },
+	},
 }
 
 // migrate refuses a database that a newer program has written.

@@ -4,6 +4,7 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { createBrowserRouter, Navigate, RouterProvider } from "react-router";
 import { NoAnswer } from "./api/client";
+import { AlarmsPage } from "./pages/alarms";
 import { CameraPage } from "./pages/camera";
 import { FloorPage } from "./pages/floor";
 import { FrontPage } from "./pages/front";
@@ -43,6 +44,7 @@ const router = createBrowserRouter([
       { path: "/stations/:id/camera", element: <CameraPage /> },
       { path: "/recipes", element: <RecipesPage /> },
       { path: "/recipes/:product/:role/:tab?", element: <RecipePage /> },
+      { path: "/alarms", element: <AlarmsPage /> },
       { path: "/links", element: <LinksPage /> },
       { path: "/signals/:id?", element: <SignalsPage /> },
       { path: "/items", element: <ItemsPage /> },

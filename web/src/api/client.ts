@@ -6,6 +6,7 @@ export type Line = components["schemas"]["Line"];
 export type Run = components["schemas"]["Run"];
 export type SignalBoard = components["schemas"]["LineBoard"];
 export type Signal = SignalBoard["signals"][number];
+export type Alarm = components["schemas"]["Alarm"];
 export type Package = components["schemas"]["Package"];
 export type Item = components["schemas"]["Item"];
 export type ItemDetail = components["schemas"]["ItemDetail"];
@@ -64,6 +65,9 @@ export const setupLine = (id: string, on: boolean) => unwrap(api.POST("/lines/{i
 /** Forces an output or simulates an input; null gives it back. */
 export const setSignal = (id: string, s: Pick<Signal, "name" | "output">, on: boolean | null) =>
   unwrap(api.PUT("/lines/{id}/signals/{name}", { params: { path: { id, name: s.name } }, body: { output: s.output, on } }));
+export const standingAlarms = () => unwrap(api.GET("/alarms/standing")).then((l) => l.alarms);
+export const alarmHistory = () => unwrap(api.GET("/alarms")).then((p) => p.alarms);
+export const acknowledgeAlarm = (id: number, who: string, note: string) => unwrap(api.POST("/alarms/{id}/acknowledge", { params: { path: { id } }, body: { who, note } }));
 export const links = () => unwrap(api.GET("/links")).then((l) => l.links);
 export const runs = (id: string) => unwrap(api.GET("/lines/{id}/runs", { params: at(id) })).then((p) => p.runs);
 export const item = (id: string) => unwrap(api.GET("/items/{id}", { params: { path: { id } } }));

@@ -1,6 +1,6 @@
 import { useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { useEffect, useSyncExternalStore } from "react";
-import type { Item, ItemDetail, Line, LiveEvent, Package, Station } from "./client";
+import type { Alarm, Item, ItemDetail, Line, LiveEvent, Package, Station } from "./client";
 
 /** How many items of a station the pages keep for strips. */
 const keptItems = 60;
@@ -32,6 +32,13 @@ export function apply(client: QueryClient, events: LiveEvent[]): void {
   const lines = new Map<string, Line>();
   for (const e of events) {
     if (e.kind === "line" && e.line) lines.set(e.line.id, e.line);
+    if (e.kind === "alarm" && e.alarm) {
+      const a = e.alarm;
+      client.setQueryData<Alarm[]>(["alarms"], (old) => {
+        const rest = (old ?? []).filter((o) => o.id !== a.id);
+        return a.gone && a.acknowledged ? rest : [...rest, a].sort((x, y) => x.id - y.id);
+      });
+    }
     if (e.kind === "package" && e.package) {
       const p = e.package;
       client.setQueryData<Package[]>(["packages", p.line], (old) => [p, ...(old ?? []).filter((o) => o.id !== p.id)].slice(0, keptItems));
@@ -85,6 +92,7 @@ export function useLive(): void {
       source.addEventListener("station", take);
       source.addEventListener("package", take);
       source.addEventListener("line", take);
+      source.addEventListener("alarm", take);
       source.addEventListener("reset", () => void client.invalidateQueries());
       source.onopen = () => setConnected(true);
       source.onerror = () => {

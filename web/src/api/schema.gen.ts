@@ -21,6 +21,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/alarms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The history of alarms, newest first */
+        get: operations["listAlarms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/alarms/standing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The alarms whose cause stands, or that nobody has acknowledged */
+        get: operations["standingAlarms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/alarms/{id}/acknowledge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say that somebody has looked */
+        post: operations["acknowledgeAlarm"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/items": {
         parameters: {
             query?: never;
@@ -300,7 +351,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What happens, as it happens (Server-Sent Events with the events item, package, station, line and reset; data as in Event) */
+        /** What happens, as it happens (Server-Sent Events with the events item, package, station, line, alarm and reset; data as in Event) */
         get: operations["live"];
         put?: never;
         post?: never;
@@ -992,6 +1043,49 @@ export interface components {
             started: string;
             version: string;
         };
+        AcknowledgeRequest: {
+            /** @description What it was, and what was done */
+            note?: string;
+            /** @description Who has looked */
+            who: string;
+        };
+        Alarm: {
+            /** Format: date-time */
+            acknowledged?: null | string;
+            /**
+             * Format: date-time
+             * @description When its cause was; absent while it stands
+             */
+            gone?: null | string;
+            /** @description It has stopped the line */
+            holds: boolean;
+            /** Format: int64 */
+            id: number;
+            /** @enum {string} */
+            kind: "rejects_in_row" | "reject_rate" | "not_confirmed" | "unexpected" | "no_picture" | "late" | "output" | "records" | "disk" | "picture" | "challenge" | "link";
+            /** @description Empty of the whole service */
+            line: string;
+            note: string;
+            /** Format: date-time */
+            raised: string;
+            /** @description Empty of a whole line */
+            station: string;
+            text: string;
+            /**
+             * Format: int64
+             * @description How often it was raised before somebody acknowledged it
+             */
+            times: number;
+            /** @description Who acknowledged it */
+            who: string;
+        };
+        AlarmList: {
+            alarms: components["schemas"]["Alarm"][];
+        };
+        AlarmPage: {
+            alarms: components["schemas"]["Alarm"][];
+            next: string;
+        };
         Calibration: {
             /** @description How the lens bends; absent where it does not, or nobody has looked */
             lens?: components["schemas"]["Lens"];
@@ -1125,9 +1219,10 @@ export interface components {
             unit: string;
         };
         Event: {
+            alarm?: components["schemas"]["Alarm"];
             item?: components["schemas"]["ItemDetail"];
             /** @enum {string} */
-            kind: "item" | "package" | "station" | "line";
+            kind: "item" | "package" | "station" | "line" | "alarm";
             line?: components["schemas"]["Line"];
             package?: components["schemas"]["Package"];
             station?: components["schemas"]["Station"];
@@ -1802,6 +1897,8 @@ export interface components {
             since: string;
             /** @enum {string} */
             status: "running" | "held" | "stopped";
+            /** @description How the pictures look beside the reference */
+            watched: components["schemas"]["Watched"][];
             /** @description What someone has to look at; empty when all is well */
             why: string;
         };
@@ -1922,6 +2019,29 @@ export interface components {
             /** @description Absent: the product that it runs */
             product?: string;
         };
+        Watched: {
+            /**
+             * Format: double
+             * @description Percent; negative: not watched
+             */
+            allowed: number;
+            /** @enum {string} */
+            name: "brightness" | "contrast" | "sharpness" | "evenness";
+            /**
+             * Format: double
+             * @description Mean of the last pictures
+             */
+            now: number;
+            /** @description It has drifted further than allowed */
+            off: boolean;
+            /**
+             * Format: double
+             * @description How far now lies from the reference
+             */
+            percent: number;
+            /** Format: double */
+            reference: number;
+        };
     };
     responses: never;
     parameters: never;
@@ -1947,6 +2067,150 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["About"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listAlarms: {
+        parameters: {
+            query?: {
+                /** @description Only alarms of this line */
+                line?: string;
+                /** @description The next of the part before */
+                cursor?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlarmPage"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    standingAlarms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlarmList"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    acknowledgeAlarm: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Number of the alarm */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["AcknowledgeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Alarm"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Internal Server Error */

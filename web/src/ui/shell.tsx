@@ -1,9 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
-import { BookOpen, Cable, Factory, Keyboard, ListChecks, Moon, Sun } from "lucide-react";
+import { Bell, BookOpen, Cable, Factory, Keyboard, ListChecks, Moon, Sun } from "lucide-react";
 import { Dialog } from "radix-ui";
 import { useEffect, useState, type ReactNode } from "react";
-import { NavLink, Outlet, useNavigate } from "react-router";
-import { about } from "../api/client";
+import { Link, NavLink, Outlet, useLocation, useNavigate } from "react-router";
+import { about, standingAlarms } from "../api/client";
 import { useConnected, useLive } from "../api/live";
 import { useKeys } from "./keys";
 import { Button } from "./parts";
@@ -47,6 +47,7 @@ const keys: [string, string][] = [
   ["2", "Recipes"],
   ["3", "Items"],
   ["4", "Signals"],
+  ["5", "Alarms"],
   ["O", "Overlays on and off"],
   ["S", "Start or stop the line"],
   ["C", "Change over, on a line's page"],
@@ -94,6 +95,26 @@ function Help({ open, onOpenChange }: { open: boolean; onOpenChange: (v: boolean
   );
 }
 
+/** On every page: what waits for somebody, in one line that leads there. */
+function AlarmLine() {
+  const list = useQuery({ queryKey: ["alarms"], queryFn: standingAlarms });
+  const here = useLocation().pathname === "/alarms";
+  const waiting = (list.data ?? []).filter((a) => !a.acknowledged);
+  const worst = waiting.find((a) => a.holds) ?? waiting.at(-1);
+  if (here || !worst) return null;
+  const where = worst.station || worst.line;
+  return (
+    <Link to="/alarms" role="alert" className="flex items-center gap-3 border-b border-hairline bg-sheet px-5 py-2 text-base text-ink no-underline hover:bg-wash">
+      <Bell size={20} aria-hidden className={worst.holds ? "shrink-0 text-reject" : "shrink-0 text-fault"} />
+      <span className="min-w-0 flex-1 truncate">
+        {where ? <span className="font-semibold">{where}: </span> : null}
+        {worst.text}
+      </span>
+      <span className="shrink-0 text-accent-text underline">{waiting.length === 1 ? "1 alarm waits" : `${waiting.length} alarms wait`}</span>
+    </Link>
+  );
+}
+
 /** The frame of every page: the rail, a word when the service is away, the page. */
 export function Shell() {
   useLive();
@@ -101,7 +122,7 @@ export function Shell() {
   const [dark, toggleTheme] = useTheme();
   const [help, setHelp] = useState(false);
   const go = useNavigate();
-  useKeys({ "1": () => go("/floor"), "2": () => go("/recipes"), "3": () => go("/items"), "4": () => go("/signals"), t: toggleTheme, "?": () => setHelp(true) });
+  useKeys({ "1": () => go("/floor"), "2": () => go("/recipes"), "3": () => go("/items"), "4": () => go("/signals"), "5": () => go("/alarms"), t: toggleTheme, "?": () => setHelp(true) });
   return (
     <div className="grid h-dvh grid-cols-[5.5rem_1fr] max-sm:grid-cols-1 max-sm:grid-rows-[1fr_auto]">
       <a href="#page" className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-sheet focus:p-3">
@@ -123,6 +144,9 @@ export function Shell() {
         <RailLink to="/signals" icon={<Cable size={22} aria-hidden />}>
           Signals
         </RailLink>
+        <RailLink to="/alarms" icon={<Bell size={22} aria-hidden />}>
+          Alarms
+        </RailLink>
         <div className="mt-auto flex flex-col items-center gap-1 pb-3 max-sm:m-0 max-sm:flex-row max-sm:pb-0">
           <Button className="border-transparent bg-transparent px-0" hint={dark ? "Light" : "Dark"} shortcut="t" aria-label={dark ? "Switch to light" : "Switch to dark"} onClick={toggleTheme}>
             {dark ? <Sun size={20} aria-hidden /> : <Moon size={20} aria-hidden />}
@@ -138,6 +162,7 @@ export function Shell() {
             The service does not answer. The lines go on by themselves; what you see is from before. Trying again…
           </p>
         )}
+        <AlarmLine />
         <Outlet />
       </main>
       <Help open={help} onOpenChange={setHelp} />
