@@ -23,6 +23,7 @@ type Records interface {
 	Picture(hash string) ([]byte, error)
 	Runs(lineID string, before int64, limit int) ([]store.CountedRun, error)
 	PackageOf(lineID string, seq int64) (line.Package, error)
+	Challenges(lineID string, before int64, limit int) ([]line.Challenge, error)
 	Alarms(line string, before int64, limit int) ([]alarm.Alarm, error)
 	Healthy() error
 	PictureBytes() int64

@@ -25,6 +25,7 @@ type LineControl interface {
 	Order(check.Order)
 	// Trigger takes a package that lies at the trigger now.
 	Trigger() error
+	ChallengeControl
 	SignalControl
 }
 

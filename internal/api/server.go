@@ -109,6 +109,10 @@ func (s *Server) routes(r *router) {
 	handle(r, "GET", "/lines/:id/signals", lined("showSignals", "The inputs and outputs of a line as they are now", 404), s.showSignals)
 	handle(r, "POST", "/lines/:id/setup", lined("setupLine", "Begin or end set-up of a stopped line, in which signals are set by hand; it ends by itself", 403, 404, 409), s.setupLine)
 	handle(r, "PUT", "/lines/:id/signals/:name", lined("setSignal", "Force an output or simulate an input, in set-up", 403, 404, 409), s.setSignal)
+	handle(r, "GET", "/lines/:id/challenges", lined("listChallenges", "The challenges of a line with their pieces, newest first", 400, 404), s.listChallenges)
+	handle(r, "POST", "/lines/:id/challenge", lined("beginChallenge", "Begin a challenge: pieces known to be good and bad are sent through the line", 400, 403, 404, 409), s.beginChallenge)
+	handle(r, "POST", "/lines/:id/challenge/send", lined("sendPiece", "Say that the next package at the trigger is the next piece of the challenge", 403, 404, 409), s.sendPiece)
+	handle(r, "POST", "/lines/:id/challenge/give-up", lined("giveUpChallenge", "End a challenge that is not finished; what was due stays due", 403, 404, 409), s.giveUpChallenge)
 	alarms := func(id, summary string, errors ...int) operation {
 		return operation{id: id, summary: summary, tag: "alarms", errors: errors}
 	}

@@ -54,8 +54,11 @@ type Line struct {
 	Trigger  line.Trigger            `json:"trigger" required:"true"`
 	Ejectors map[string]line.Ejector `json:"ejectors" required:"true" nullable:"false"`
 	// AfterStop is hold where the belt must be cleared before a start.
-	AfterStop string   `json:"after_stop" required:"true" enum:"eject,hold"`
-	Stations  []string `json:"stations" required:"true" nullable:"false" description:"As a package passes them"`
+	AfterStop string     `json:"after_stop" required:"true" enum:"eject,hold"`
+	Stations  []string   `json:"stations" required:"true" nullable:"false" description:"As a package passes them"`
+	Proof     line.Proof `json:"proof" required:"true" description:"How it stands with its challenges"`
+	// Challenge is absent where there is none yet.
+	Challenge *Challenge `json:"challenge,omitempty" description:"The one that goes on, or else the last one that passed"`
 }
 
 // LineList lists the lines in the order of the site.
@@ -96,6 +99,8 @@ type Package struct {
 	Fault    string    `json:"fault" required:"true"`
 	Reason   string    `json:"reason" required:"true"`
 	Sentence string    `json:"sentence" required:"true"`
+	// Challenge is 0 in production.
+	Challenge int64 `json:"challenge" required:"true" description:"The challenge whose test piece it was"`
 }
 
 // PackageDetail is a package with its items.
@@ -278,6 +283,11 @@ func lineOf(s line.State) Line {
 	for _, st := range s.Config.Stations {
 		out.Stations = append(out.Stations, st.ID)
 	}
+	out.Proof = s.Proof
+	if s.Challenge != nil {
+		c := challengeOf(*s.Challenge)
+		out.Challenge = &c
+	}
 	return out
 }
 
@@ -296,6 +306,6 @@ func runOf(r line.Run) Run {
 func packageOf(p *line.Package) Package {
 	return Package{
 		ID: itemID(p.Line, p.Seq), Line: p.Line, Seq: p.Seq, Run: p.Run, Time: p.Time.UTC(), Product: p.Product, Route: p.Route,
-		Station: p.Station, Fault: string(p.Fault), Reason: p.Reason, Sentence: p.Sentence,
+		Station: p.Station, Fault: string(p.Fault), Reason: p.Reason, Sentence: p.Sentence, Challenge: p.Challenge,
 	}
 }

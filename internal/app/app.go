@@ -200,7 +200,7 @@ func (a *App) build(c LineConfig) error {
 		return err
 	}
 	l, err := line.New(c.Config, line.Parts{
-		Driver: b, Recorder: a.store, Runs: a.store, Recipes: released{a.book}, Listener: a.tell, Alarms: a.alarms, Clock: time.Now,
+		Driver: b, Recorder: a.store, Runs: a.store, Recipes: released{a.book}, Listener: a.tell, Alarms: a.alarms, Challenges: a.store, Clock: time.Now,
 	}, lastSeq)
 	if err != nil {
 		return err

@@ -56,7 +56,9 @@ func (v verdicts) Plan(string, string) (*inspect.Plan, error)      { return v.pl
 func scoreLine(ctx context.Context, cfg plant.DemoLine, plan *inspect.Plan, tins int, progress func()) (plant.Score, error) {
 	belt := plant.NewLine(cfg.LineConfig)
 	v := verdicts{make(chan *station.Item, 64), plan}
-	l, err := line.New(cfg.Config(), line.Parts{Driver: belt, Recorder: v, Runs: v, Recipes: v, Listener: v, Clock: time.Now}, 0)
+	c := cfg.Config()
+	c.Challenges = nil // it is scored as it comes
+	l, err := line.New(c, line.Parts{Driver: belt, Recorder: v, Runs: v, Recipes: v, Listener: v, Clock: time.Now}, 0)
 	if err != nil {
 		return plant.Score{}, err
 	}

@@ -79,3 +79,23 @@ func (c *Client) SetSignal(ctx context.Context, id, name string, output bool, on
 func (c *Client) Links(ctx context.Context) (out api.LinkList, err error) {
 	return out, c.do(ctx, "GET", "/links", nil, &out)
 }
+
+// Challenges lists the challenges of a line, newest first.
+func (c *Client) Challenges(ctx context.Context, id string, query url.Values) (out api.ChallengePage, err error) {
+	return out, c.do(ctx, "GET", lineAt(id, "/challenges"), query, &out)
+}
+
+// BeginChallenge begins a challenge of a line.
+func (c *Client) BeginChallenge(ctx context.Context, id, who string) (out api.Line, err error) {
+	return out, c.tell(ctx, "POST", lineAt(id, "/challenge"), nil, nil, map[string]any{"who": who}, &out)
+}
+
+// SendPiece says that the next package at the trigger of a line is the next piece.
+func (c *Client) SendPiece(ctx context.Context, id string) (out api.Line, err error) {
+	return out, c.do(ctx, "POST", lineAt(id, "/challenge/send"), nil, &out)
+}
+
+// GiveUpChallenge ends a challenge of a line that is not finished.
+func (c *Client) GiveUpChallenge(ctx context.Context, id string) (out api.Line, err error) {
+	return out, c.do(ctx, "POST", lineAt(id, "/challenge/give-up"), nil, &out)
+}

@@ -157,8 +157,8 @@ type Book interface {
 // noBook is for lines whose alarms nobody keeps.
 type noBook struct{}
 
-func (noBook) Raise(alarm.Alarm)                 {}
-func (noBook) Clear(_, _ string, _ alarm.Kind)   {}
+func (noBook) Raise(alarm.Alarm)                  {}
+func (noBook) Clear(_, _ string, _ alarm.Kind)    {}
 func (noBook) Waiting(string) (int, *alarm.Alarm) { return 0, nil }
 
 // raise raises an alarm and holds the line where its act says so. It needs the lock.
@@ -173,12 +173,14 @@ func (l *Line) raise(kind alarm.Kind, stationID, act, text string) {
 }
 
 // clear needs the lock.
-func (l *Line) clear(kind alarm.Kind, stationID string) { l.parts.Alarms.Clear(l.cfg.ID, stationID, kind) }
+func (l *Line) clear(kind alarm.Kind, stationID string) {
+	l.parts.Alarms.Clear(l.cfg.ID, stationID, kind)
+}
 
 // see tells the watch of a package that has settled. It needs the lock.
-func (l *Line) see(seq int64, route string, late bool) {
+func (l *Line) see(seq int64, rejected, late bool) {
 	w := &l.watch
-	w.settled[seq] = settled{rejected: route != recipe.Pass && route != recipe.Rework, late: late}
+	w.settled[seq] = settled{rejected: rejected, late: late}
 	for {
 		s, ok := w.settled[w.next]
 		if !ok {
@@ -198,6 +200,9 @@ func (l *Line) see(seq int64, route string, late bool) {
 		})
 	}
 }
+
+// rejects reports whether a route counts as one of rejects.
+func rejects(route string) bool { return route != recipe.Pass && route != recipe.Rework }
 
 func share(r Rule, what string) string {
 	if r.Of == 0 {

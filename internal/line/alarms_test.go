@@ -29,11 +29,7 @@ func alarmed(t *testing.T, a Alarms) (*bench, *alarm.Book) {
 	c := cfg
 	c.Alarms = a
 	c.Ejectors = map[string]Ejector{"reject": {Offset: 450, Pulse: 60}}
-	b := newBenchWith(t, c, time.Second)
-	b.mu.Lock()
-	b.Line.parts.Alarms = book
-	b.mu.Unlock()
-	return b, book
+	return newBenchWith(t, c, time.Second, func(p *Parts) { p.Alarms = book }), book
 }
 
 // run lets packages with these tones go by, and their verdicts come in time.

@@ -34,6 +34,8 @@ type Config struct {
 	Signals Signals `json:"signals" yaml:"signals,omitempty"`
 	// Alarms says what makes somebody look.
 	Alarms Alarms `json:"alarms" yaml:"alarms,omitempty"`
+	// Challenges is the plan by which the line is proven; nil: it is not.
+	Challenges *Challenges `json:"challenges,omitempty" yaml:"challenges,omitempty"`
 	// Stations in the order in which a package passes them.
 	Stations []station.Config `json:"stations" yaml:"-"`
 }
@@ -121,6 +123,9 @@ func (c Config) Validate() error {
 		return fail("%w", err)
 	}
 	if err := c.validateAlarms(); err != nil {
+		return fail("%w", err)
+	}
+	if err := c.Challenges.validate(c.Ejectors); err != nil {
 		return fail("%w", err)
 	}
 	if slices.Contains(c.WorstFirst, recipe.Pass) {

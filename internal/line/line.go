@@ -35,9 +35,10 @@ type Parts struct {
 	Runs     Runs
 	Recipes  Recipes
 	Listener Listener
-	// Alarms is where alarms go; nil: nowhere.
-	Alarms Book
-	Clock  func() time.Time
+	// Alarms is where alarms go; nil: nowhere. Challenges keeps those of a line that has any.
+	Alarms     Book
+	Challenges Challengers
+	Clock      func() time.Time
 }
 
 // State is what a line is doing and how it goes.
@@ -50,6 +51,10 @@ type State struct {
 	Underway int
 	Counters Counters
 	LastSeq  int64
+	Proof    Proof
+	// Challenge is the one that goes on, or else the last one that passed; nil where there is
+	// none.
+	Challenge *Challenge
 }
 
 // Counters count the recorded packages of a run.
@@ -83,6 +88,8 @@ type Line struct {
 	counters Counters
 	wires    wires
 	watch    watch
+	proving  proving
+	born     time.Time // when it was built
 	closed   bool
 }
 
@@ -100,6 +107,13 @@ func New(cfg Config, parts Parts, lastSeq int64) (*Line, error) {
 		eye:    eye{debounce: cfg.Trigger.Debounce, least: cfg.Trigger.Least},
 		status: station.Stopped, since: parts.Clock(), counters: Counters{Routes: map[string]int64{}},
 		wires: newWires(cfg, parts.Clock()), watch: newWatch(cfg, lastSeq),
+		born: parts.Clock(),
+	}
+	if cfg.Challenges != nil {
+		var err error
+		if l.proving.passed, l.proving.failed, err = parts.Challenges.LastPassed(cfg.ID); err != nil {
+			return nil, err
+		}
 	}
 	if err := l.rest(); err != nil {
 		l.status, l.why = station.Held, fmt.Sprintf("the outputs do not answer: %v; check the wires, then start", err)
@@ -154,6 +168,9 @@ func (l *Line) Start(count, first int64, cleared bool) error {
 	}
 	if _, holds := l.parts.Alarms.Waiting(l.cfg.ID); holds != nil {
 		return &ErrNotAcknowledged{*holds}
+	}
+	if err := l.mayStart(); err != nil {
+		return err
 	}
 	if err := l.put(Permit, true); err != nil {
 		return fmt.Errorf("the belt could not be released: %w", err)
@@ -231,6 +248,9 @@ func (l *Line) halt(to station.Status, why string) {
 func (l *Line) set(to station.Status, why string) {
 	if l.status != to {
 		l.since = l.parts.Clock()
+		if l.status == station.Running {
+			l.proving.stood = l.since
+		}
 	}
 	l.status, l.why = to, why
 	l.alarmed()
@@ -258,9 +278,23 @@ func (l *Line) state() State {
 		why = l.trouble
 	}
 	return State{
+		Proof: l.proof(), Challenge: l.challenge(),
 		Config: l.cfg, Status: l.status, Why: why, Since: l.since, Run: l.run,
 		Underway: l.tracker.Underway(), Counters: c, LastSeq: l.tracker.LastSeq(),
 	}
+}
+
+// challenge needs the lock.
+func (l *Line) challenge() *Challenge {
+	c := l.proving.passed
+	if l.proving.now != nil {
+		c = *l.proving.now
+	}
+	if c.ID == 0 {
+		return nil
+	}
+	c.Sends = slices.Clone(c.Sends)
+	return &c
 }
 
 // Advance tells how far the belt has come. It acts on the outputs before it returns and waits
@@ -278,6 +312,7 @@ func (l *Line) Advance(count int64) {
 		l.tick(count)
 	}
 	l.act(l.tracker.Advance(count))
+	l.watchProof()
 	l.beat()
 }
 
@@ -328,6 +363,7 @@ func (l *Line) act(actions []Action) {
 			}
 		case NotConfirmed:
 			l.counters.Unconfirmed++
+			l.notSeen(a.Seq, a.Route)
 			l.unconfirmed(alarm.NotConfirmed, fmt.Sprintf("item %d was not seen leaving by the ejector for %s; take it off the belt, check ejector and sensor, then start again", a.Seq, a.Route))
 		case TooClose:
 			l.halt(station.Held, fmt.Sprintf("item %d follows the one before so closely that the ejector for %s cannot act on both; take it off the belt, then start again", a.Seq, a.Route))
@@ -336,8 +372,12 @@ func (l *Line) act(actions []Action) {
 				delete(l.under, a.Seq)
 				l.told()
 				p := o.judged(a.Route, a.Late, l.cfg.Stations)
+				l.went(p)
 				l.record(p)
-				l.see(a.Seq, a.Route, p.Fault == station.Late)
+				// Pieces that shall be rejected are no sign of anything, and neither is what is
+				// only because of them.
+				odd := p.Challenge == 0 && !o.unproven
+				l.see(a.Seq, odd && rejects(a.Route), odd && p.Fault == station.Late)
 			}
 		}
 	}
@@ -350,8 +390,11 @@ func (l *Line) enter(a Action) {
 		Package: Package{Line: l.cfg.ID, Seq: a.Seq, Run: l.run.ID, Time: l.parts.Clock(), Count: a.At, Product: l.run.Product},
 		tickets: make([]station.Ticket, n), asked: make([]bool, n), verdicts: make([]*station.Verdict, n),
 	}
+	o.Challenge = l.piece(a.Seq)
+	o.unproven = o.Challenge == 0 && l.unproven()
 	for i, s := range l.stations {
 		o.tickets[i] = s.Ticket()
+		o.tickets[i].Challenge = o.Challenge
 	}
 	l.under[a.Seq] = o
 }
@@ -390,6 +433,10 @@ func (l *Line) decide(i int, v station.Verdict) (stands string, late bool) {
 		o.verdicts[i] = &v
 		l.judging()
 		l.pictured(v)
+		if o.unproven {
+			_, late = l.tracker.Decide(v.Seq, i, recipe.Reject)
+			return v.Route, late
+		}
 	}
 	return l.tracker.Decide(v.Seq, i, v.Route)
 }
@@ -421,7 +468,7 @@ func (l *Line) recorded(p *Package, err error) {
 		l.trouble = ""
 		l.clear(alarm.Records, "")
 	}
-	if p.Run == l.run.ID {
+	if p.Run == l.run.ID && p.Challenge == 0 {
 		l.counters.Packages++
 		l.counters.Routes[p.Route]++
 		if p.Fault != station.NoFault {

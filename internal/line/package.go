@@ -20,7 +20,9 @@ type Package struct {
 	// Count is where it came to the trigger.
 	Count   int64
 	Product string
-	Route   string
+	// Challenge is the one whose piece it was, 0 in production.
+	Challenge int64
+	Route     string
 	// Station is the one whose verdict decided, "" where it passed.
 	Station          string
 	Fault            station.Fault
@@ -30,6 +32,7 @@ type Package struct {
 // Faults of packages, besides those of their items.
 const (
 	NotSeen  station.Fault = "not_seen"  // it went by a camera while the line stood
+	Unproven station.Fault = "unproven"  // the line must be proven first
 	LeftOver station.Fault = "left_over" // the service ended while it was between trigger and ejector
 )
 
@@ -37,6 +40,7 @@ const (
 type open struct {
 	Package
 	tickets  []station.Ticket
+	unproven bool   // it may not pass
 	asked    []bool // a picture was asked for
 	verdicts []*station.Verdict
 }
@@ -46,6 +50,11 @@ func (o *open) judged(route string, late bool, stations []station.Config) *Packa
 	p := o.Package
 	p.Route = route
 	if route == recipe.Pass {
+		return &p
+	}
+	if o.unproven {
+		p.Fault, p.Reason = Unproven, string(Unproven)
+		p.Sentence = "a challenge is due: until it has passed, only its pieces go through"
 		return &p
 	}
 	if late {

@@ -104,6 +104,9 @@ func (l *Line) switchTo(r Run, plans []*inspect.Plan, c Counters) {
 		l.stations[i].Switch(runner, r.Order, r.ID)
 	}
 	l.run, l.counters = r, c
+	if l.proving.now != nil && l.proving.now.Run != r.ID {
+		l.end(GivenUp)
+	}
 	l.changed()
 }
 

@@ -129,6 +129,19 @@ func (t *Tracker) Stop() {
 // Underway returns how many packages lie between the trigger and the last ejector.
 func (t *Tracker) Underway() int { return len(t.items) }
 
+// Pending reports whether a package is not yet where it goes, as far as ejectors and their
+// sensors can tell.
+func (t *Tracker) Pending(seq int64) bool {
+	for _, uses := range t.pulses {
+		for _, p := range uses {
+			if p.seq == seq {
+				return true
+			}
+		}
+	}
+	return slices.ContainsFunc(t.items, func(it tracked) bool { return it.seq == seq && !it.settled })
+}
+
 // LastSeq returns the number of the last package.
 func (t *Tracker) LastSeq() int64 { return t.seq }
 

@@ -76,7 +76,7 @@ func (c LineConfig) product() string {
 
 // Config returns how the line is built.
 func (d DemoLine) Config() line.Config {
-	return line.Config{
+	out := line.Config{
 		ID: d.ID, Name: d.Name, Product: d.product(), Trigger: line.Trigger{By: line.Encoder, Every: Pitch},
 		Ejectors: map[string]line.Ejector{
 			recipe.Reject: {Offset: rejectOffset, Pulse: pulse, Confirm: confirmAfter},
@@ -84,6 +84,17 @@ func (d DemoLine) Config() line.Config {
 		},
 		Stations: d.Stations,
 	}
+	if d.ID == "line1" {
+		out.Challenges = &line.Challenges{
+			Pieces: []line.ChallengePiece{
+				{Name: string(Missing), Route: recipe.Reject, Count: 2},
+				{Name: string(Turned), Route: recipe.Rework},
+				{Name: string(Good), Route: recipe.Pass},
+			},
+			AtChangeover: true, EveryHours: 4, GraceMinutes: 30, Act: line.Warn,
+		}
+	}
+	return out
 }
 
 // Line is a belt with tins on it, an encoder, cameras, ejectors and a confirm sensor. It is the
@@ -100,7 +111,8 @@ type Line struct {
 	blind    bool            // the confirm sensor is dead
 	dead     bool            // the cameras are dead
 	score    Score
-	watched  int64 // first tin that a station saw, -1 before
+	watched  int64            // first tin that a station saw, -1 before
+	placed   map[int64]Defect // what somebody put on the belt
 	cameras  []*Camera
 
 	line     *line.Line
@@ -123,7 +135,7 @@ type Camera struct {
 // NewLine returns a line at rest.
 func NewLine(cfg LineConfig) *Line {
 	theStudio() // now, and not while the first tin waits
-	return &Line{cfg: cfg, levels: map[string]bool{}, low: map[string]bool{}, score: newScore(), watched: -1}
+	return &Line{cfg: cfg, levels: map[string]bool{}, low: map[string]bool{}, score: newScore(), watched: -1, placed: map[int64]Defect{}}
 }
 
 // Camera hangs another camera over the line, so far behind the trigger, and returns it. It is
@@ -153,8 +165,36 @@ type standing struct {
 	offset int64
 }
 
+// Place implements line.Placer: it puts a test piece on the belt, in the place of the tin that
+// comes to the trigger next. Its name is that of a defect; any other is a good piece.
+func (l *Line) Place(piece string) {
+	d := Good
+	if slices.Contains(Defects, Defect(piece)) {
+		d = Defect(piece)
+	}
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	k := l.count/Pitch + 1
+	l.placed[k] = d
+	for _, c := range l.cameras {
+		if c.ahead.index >= k {
+			c.ahead = rendering{} // it was drawn before somebody changed it
+		}
+	}
+}
+
 // Piece returns the truth about a tin.
 func (l *Line) Piece(index int64) Piece {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.piece(index)
+}
+
+// piece needs the lock.
+func (l *Line) piece(index int64) Piece {
+	if d, ok := l.placed[index]; ok {
+		return DrawOf(l.cfg.product(), l.cfg.Seed, index, Rates{d: 1})
+	}
 	return DrawOf(l.cfg.product(), l.cfg.Seed, index, l.cfg.Rates)
 }
 
@@ -168,10 +208,11 @@ type rendering struct {
 func (c *Camera) render(index int64) rendering {
 	done := make(chan raster.Picture, 1)
 	settings, moving := c.settings, c.line.on(line.Permit)
+	piece := c.line.piece(index)
 	go func() {
 		pen := <-c.pen
 		defer func() { c.pen <- pen }()
-		done <- developed(pen.picture(c.line.Piece(index).seenBy(c.view)), settings, c.line.cfg.Speed, moving, index)
+		done <- developed(pen.picture(piece.seenBy(c.view)), settings, c.line.cfg.Speed, moving, index)
 	}()
 	return rendering{index, done}
 }
@@ -307,14 +348,16 @@ func (l *Line) pass(route string, offset, from, to int64) {
 	if to < offset || k*Pitch+offset <= from || l.watched < 0 || k < l.watched || l.score.left(k) {
 		return
 	}
-	if l.line.Config().Trigger.By == line.Eye && l.Piece(k).absent() {
+	if l.line.Config().Trigger.By == line.Eye && l.piece(k).absent() {
 		return // nothing came, and nothing left
 	}
 	switch {
 	case route == "":
-		l.score.leave(l.Piece(k), recipe.Pass)
+		l.score.leave(l.piece(k), recipe.Pass)
+		delete(l.placed, k)
 	case l.on(route):
-		l.score.leave(l.Piece(k), route)
+		l.score.leave(l.piece(k), route)
+		delete(l.placed, k)
 		if route == recipe.Reject {
 			l.confirms = append(l.confirms, to+sensorAfter)
 		}

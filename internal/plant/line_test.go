@@ -168,3 +168,16 @@ func TestThePhotoEyeOfTheBelt(t *testing.T) {
 	assert.Zero(t, l.Score().FalseRejects())
 	assert.Equal(t, station.Running, l.line.State().Status)
 }
+
+func TestATestPieceGoesWhereItBelongs(t *testing.T) {
+	l, k := lineWith(t, nil)
+	l.run(t, k, 1)
+	l.Place(string(NoTin))
+	l.run(t, k, 1)
+	l.Place("no name of a defect")
+	l.run(t, k, 8)
+	s := l.Score()
+	assert.EqualValues(t, 1, s.Left[NoTin][recipe.Reject])
+	assert.EqualValues(t, s.Tins()-1, s.Left[Good][recipe.Pass])
+	assert.Empty(t, l.placed)
+}

@@ -14,8 +14,10 @@ type Item struct {
 	// Seq is the number of the package: those of a line run without gaps, over all starts.
 	Seq int64
 	// Run is the line's run that the package belongs to, 0 where there is none.
-	Run  int64
-	Time time.Time
+	Run int64
+	// Challenge is the one whose test piece it was, 0 in production.
+	Challenge int64
+	Time      time.Time
 	// Count is the encoder count at which the picture was due.
 	Count             int64
 	Product, Revision string

@@ -76,12 +76,11 @@ func New(cfg Config, parts Parts, lastSeq int64) (*Station, error) {
 	s := &Station{
 		cfg: cfg, parts: parts, last: lastSeq,
 		status: Stopped, since: parts.Clock(), counters: Counters{Routes: map[string]int64{}},
-		waiting: make(chan job, queue), taken: make(chan job, queue),
+		watch: newWatching(cfg, parts.Line.Drift), waiting: make(chan job, queue), taken: make(chan job, queue),
 	}
 	s.ctx, s.cancel = context.WithCancel(context.Background())
 	s.wg.Go(s.takePictures)
 	s.wg.Go(s.judgePictures)
-	s.watch = newWatching(cfg, parts.Line.Drift)
 	s.wg.Go(s.watch.run)
 	return s, nil
 }
@@ -254,6 +253,8 @@ func (s *Station) state() State {
 // Ticket is what a package will be judged by at a station: the recipe, order and run of the
 // moment at which it came to the line's trigger.
 type Ticket struct {
+	// Challenge is the one whose piece the package is, 0 in production.
+	Challenge         int64
 	runner            *inspect.Runner
 	run               int64
 	product, revision string
@@ -288,7 +289,7 @@ func (s *Station) Take(t Ticket, seq, count int64) bool {
 	}
 	it := &Item{
 		Station: s.cfg.ID, Line: s.cfg.Line, Role: s.cfg.Role,
-		Seq: seq, Run: t.run, Count: count, Time: s.parts.Clock(), Route: recipe.Reject,
+		Seq: seq, Run: t.run, Challenge: t.Challenge, Count: count, Time: s.parts.Clock(), Route: recipe.Reject,
 		Product: t.product, Revision: t.revision, Order: t.order,
 	}
 	s.last = seq
@@ -431,10 +432,12 @@ func (s *Station) recorded(it *Item, err error) {
 		return
 	}
 	s.trouble = ""
-	s.counters.Inspected++
-	s.counters.Routes[it.Route]++
-	if it.Fault != NoFault {
-		s.counters.Faults++
+	if it.Challenge == 0 { // a test piece is no production
+		s.counters.Inspected++
+		s.counters.Routes[it.Route]++
+		if it.Fault != NoFault {
+			s.counters.Faults++
+		}
 	}
 	s.parts.Listener.Recorded(it)
 	s.changed()

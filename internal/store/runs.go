@@ -22,7 +22,7 @@ func (s *Store) RecordPackage(p *line.Package, done func(error)) {
 	}
 	r := packageRow{
 		Line: p.Line, Seq: p.Seq, Run: p.Run, Route: p.Route, Fault: string(p.Fault), Time: p.Time.UnixMilli(), Count: p.Count,
-		Product: p.Product, Station: p.Station, Reason: p.Reason, Sentence: p.Sentence,
+		Product: p.Product, Station: p.Station, Reason: p.Reason, Sentence: p.Sentence, Challenge: p.Challenge,
 	}
 	select {
 	case s.rows <- row{pack: &r, done: done}:
@@ -113,7 +113,7 @@ func (s *Store) CountRun(id int64) (line.Counters, error) {
 		Faulty bool
 		N      int64
 	}
-	err := s.read.Model(&packageRow{}).Select("route, fault <> '' AS faulty, COUNT(*) AS n").Where("run = ?", id).Group("route, fault <> ''").Find(&rows).Error
+	err := s.read.Model(&packageRow{}).Select("route, fault <> '' AS faulty, COUNT(*) AS n").Where("run = ? AND challenge = 0", id).Group("route, fault <> ''").Find(&rows).Error
 	for _, r := range rows {
 		c.Packages += r.N
 		c.Routes[r.Route] += r.N
@@ -150,7 +150,7 @@ func (s *Store) LeftOver(lineID string) ([]line.Package, error) {
 		if len(out) > 0 && out[len(out)-1].Seq == r.Seq {
 			continue
 		}
-		out = append(out, line.Package{Line: r.Line, Seq: r.Seq, Run: r.Run, Time: time.UnixMilli(r.Time).UTC(), Count: r.Count, Product: r.Product})
+		out = append(out, line.Package{Line: r.Line, Seq: r.Seq, Run: r.Run, Time: time.UnixMilli(r.Time).UTC(), Count: r.Count, Product: r.Product, Challenge: r.Challenge})
 	}
 	return out, err
 }
@@ -164,6 +164,6 @@ func (s *Store) PackageOf(lineID string, seq int64) (line.Package, error) {
 	}
 	return line.Package{
 		Line: r.Line, Seq: r.Seq, Run: r.Run, Time: time.UnixMilli(r.Time).UTC(), Count: r.Count, Product: r.Product,
-		Route: r.Route, Station: r.Station, Fault: station.Fault(r.Fault), Reason: r.Reason, Sentence: r.Sentence,
+		Route: r.Route, Station: r.Station, Fault: station.Fault(r.Fault), Reason: r.Reason, Sentence: r.Sentence, Challenge: r.Challenge,
 	}, err
 }

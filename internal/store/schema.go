@@ -27,6 +27,8 @@ type itemRow struct {
 	Findings []byte `gorm:"not null"` // JSON
 	Picture  string `gorm:"not null"` // hash, "" where none was kept
 	Run      int64  `gorm:"not null;default:0"`
+	// Challenge is the one whose test piece it was, 0 in production.
+	Challenge int64 `gorm:"not null;default:0"`
 }
 
 func (itemRow) TableName() string { return "items" }
@@ -45,6 +47,8 @@ type packageRow struct {
 	Station  string `gorm:"not null"` // whose verdict decided
 	Reason   string `gorm:"not null"`
 	Sentence string `gorm:"not null"`
+	// Challenge is the one whose test piece it was, 0 in production.
+	Challenge int64 `gorm:"not null;default:0"`
 }
 
 func (packageRow) TableName() string { return "packages" }
@@ -135,6 +139,10 @@ var migrations = []*gormigrate.Migration{
 	{
 		ID:      "0004-alarms",
 		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&alarmRow{}) },
+	},
+	{
+		ID:      "0005-challenges",
+		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&itemRow{}, &packageRow{}, &challengeRow{}) },
 	},
 }
 

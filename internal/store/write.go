@@ -50,7 +50,7 @@ func (s *Store) rowOf(it *station.Item) (itemRow, error) {
 	r := itemRow{
 		Station: it.Station, Seq: it.Seq, Line: it.Line, Role: it.Role, Time: it.Time.UnixMilli(), Count: it.Count,
 		Product: it.Product, Revision: it.Revision, Route: it.Route, Fault: string(it.Fault),
-		Reason: it.Reason, Sentence: it.Sentence, Took: it.Took.Microseconds(), Delay: it.Delay.Microseconds(), Run: it.Run,
+		Reason: it.Reason, Sentence: it.Sentence, Took: it.Took.Microseconds(), Delay: it.Delay.Microseconds(), Run: it.Run, Challenge: it.Challenge,
 	}
 	if s.keepsPicture(it) {
 		hash, err := s.pictures.keep(it.Picture, it.Time)
@@ -159,6 +159,9 @@ func (s *Store) insert(batch []row) error {
 func addTallies(tx *gorm.DB, rows []itemRow) error {
 	counts := map[tallyRow]int64{}
 	for _, r := range rows {
+		if r.Challenge != 0 {
+			continue // a test piece is no production
+		}
 		counts[tallyRow{
 			Hour: r.Time - r.Time%time.Hour.Milliseconds(), Station: r.Station, Product: r.Product,
 			Revision: r.Revision, Route: r.Route, Reason: r.Reason, Fault: r.Fault != "",

@@ -7,6 +7,7 @@ export type Run = components["schemas"]["Run"];
 export type SignalBoard = components["schemas"]["LineBoard"];
 export type Signal = SignalBoard["signals"][number];
 export type Alarm = components["schemas"]["Alarm"];
+export type Challenge = components["schemas"]["Challenge"];
 export type Package = components["schemas"]["Package"];
 export type Item = components["schemas"]["Item"];
 export type ItemDetail = components["schemas"]["ItemDetail"];
@@ -68,6 +69,10 @@ export const setSignal = (id: string, s: Pick<Signal, "name" | "output">, on: bo
 export const standingAlarms = () => unwrap(api.GET("/alarms/standing")).then((l) => l.alarms);
 export const alarmHistory = () => unwrap(api.GET("/alarms")).then((p) => p.alarms);
 export const acknowledgeAlarm = (id: number, who: string, note: string) => unwrap(api.POST("/alarms/{id}/acknowledge", { params: { path: { id } }, body: { who, note } }));
+export const challenges = (id: string) => unwrap(api.GET("/lines/{id}/challenges", { params: at(id) })).then((p) => p.challenges);
+export const beginChallenge = (id: string, who: string) => unwrap(api.POST("/lines/{id}/challenge", { params: at(id), body: { who } }));
+export const sendPiece = (id: string) => unwrap(api.POST("/lines/{id}/challenge/send", { params: at(id) }));
+export const giveUpChallenge = (id: string) => unwrap(api.POST("/lines/{id}/challenge/give-up", { params: at(id) }));
 export const links = () => unwrap(api.GET("/links")).then((l) => l.links);
 export const runs = (id: string) => unwrap(api.GET("/lines/{id}/runs", { params: at(id) })).then((p) => p.runs);
 export const item = (id: string) => unwrap(api.GET("/items/{id}", { params: { path: { id } } }));

@@ -174,6 +174,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/lines/{id}/challenge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin a challenge: pieces known to be good and bad are sent through the line */
+        post: operations["beginChallenge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lines/{id}/challenge/give-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End a challenge that is not finished; what was due stays due */
+        post: operations["giveUpChallenge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lines/{id}/challenge/send": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say that the next package at the trigger is the next piece of the challenge */
+        post: operations["sendPiece"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lines/{id}/challenges": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The challenges of a line with their pieces, newest first */
+        get: operations["listChallenges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/lines/{id}/change": {
         parameters: {
             query?: never;
@@ -1086,6 +1154,10 @@ export interface components {
             alarms: components["schemas"]["Alarm"][];
             next: string;
         };
+        BeginChallengeRequest: {
+            /** @description Who is there for it */
+            who: string;
+        };
         Calibration: {
             /** @description How the lens bends; absent where it does not, or nobody has looked */
             lens?: components["schemas"]["Lens"];
@@ -1121,6 +1193,29 @@ export interface components {
             least: components["schemas"]["CameraSettings"];
             most: components["schemas"]["CameraSettings"];
             settings: components["schemas"]["CameraSettings"];
+        };
+        Challenge: {
+            /** Format: date-time */
+            begin: string;
+            /**
+             * Format: date-time
+             * @description Absent while it goes on
+             */
+            end?: null | string;
+            /** Format: int64 */
+            id: number;
+            line: string;
+            product: string;
+            /** @enum {string} */
+            result: "goes_on" | "passed" | "failed" | "given_up";
+            /** Format: int64 */
+            run: number;
+            sends: components["schemas"]["LineSend"][];
+            who: string;
+        };
+        ChallengePage: {
+            challenges: components["schemas"]["Challenge"][];
+            next: string;
         };
         ChangeList: {
             changes: components["schemas"]["RecipeChange"][];
@@ -1387,6 +1482,8 @@ export interface components {
         Line: {
             /** @enum {string} */
             after_stop: "eject" | "hold";
+            /** @description The one that goes on, or else the last one that passed */
+            challenge?: components["schemas"]["Challenge"];
             /** @description Of the run */
             counters: components["schemas"]["LineCounters"];
             ejectors: {
@@ -1394,6 +1491,8 @@ export interface components {
             };
             id: string;
             name: string;
+            /** @description How it stands with its challenges */
+            proof: components["schemas"]["LineProof"];
             /** @description What is packed; absent where the line never had a recipe */
             run?: components["schemas"]["Run"];
             /** Format: date-time */
@@ -1447,6 +1546,41 @@ export interface components {
         };
         LineList: {
             lines: components["schemas"]["Line"][];
+        };
+        LineProof: {
+            /** @description The next package at the trigger is the piece */
+            armed: boolean;
+            /**
+             * Format: date-time
+             * @description When it is overdue, or when the next one is due; absent where none will be
+             */
+            by?: null | string;
+            due: boolean;
+            /** @description Overdue or failed, it holds the line */
+            holds: boolean;
+            overdue: boolean;
+            /** @description The line has challenges */
+            planned: boolean;
+            /** @description What makes it due, now or next */
+            why: string;
+        };
+        LineSend: {
+            check?: string;
+            /** @description The route that it took; empty before */
+            got: string;
+            /** @description Which of its kind, from 1 */
+            n: number;
+            of: number;
+            ok: boolean;
+            piece: string;
+            says: string;
+            /**
+             * Format: int64
+             * @description The package that it was; 0 before it came
+             */
+            seq: number;
+            /** @description The route that it must take */
+            want: string;
         };
         LineSignalState: {
             /** @description Set by hand, in set-up */
@@ -1584,6 +1718,11 @@ export interface components {
         /** @enum {string} */
         Outcome: "not_judged" | "ok" | "failed" | "fault";
         Package: {
+            /**
+             * Format: int64
+             * @description The challenge whose test piece it was
+             */
+            challenge: number;
             fault: string;
             /** @description Line and number, as in line1.123 */
             id: string;
@@ -1602,6 +1741,11 @@ export interface components {
             time: string;
         };
         PackageDetail: {
+            /**
+             * Format: int64
+             * @description The challenge whose test piece it was
+             */
+            challenge: number;
             fault: string;
             /** @description Line and number, as in line1.123 */
             id: string;
@@ -2456,6 +2600,249 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Line"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    beginChallenge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the line */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["BeginChallengeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Line"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    giveUpChallenge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the line */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Line"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sendPiece: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the line */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Line"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listChallenges: {
+        parameters: {
+            query?: {
+                /** @description The next of the part before */
+                cursor?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Id of the line */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChallengePage"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Not Found */

@@ -84,7 +84,7 @@ function One({ a, who }: { a: Alarm; who: string }) {
           {a.holds ? "; it has stopped the line" : ""}
         </span>
       </p>
-      <p className="m-0 mt-1 text-lg">{a.text}</p>
+      <p className="m-0 mt-1 text-lg first-letter:uppercase">{a.text}</p>
       {a.acknowledged ? (
         <p className="m-0 mt-1 text-base text-ink-2">
           {a.who} has seen it, {when(a.acknowledged)}

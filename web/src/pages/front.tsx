@@ -1,12 +1,13 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate, useParams } from "react-router";
-import { about, lines, stations, type Line, type Package, type Station } from "../api/client";
+import { about, lines, sendPiece, stations, type Line, type Package, type Station } from "../api/client";
 import { useConnected, useLive } from "../api/live";
 import { lineName, percent } from "../lib/format";
 import { faultWords, verdictOf } from "../lib/verdict";
 import { useKeys } from "../ui/keys";
 import { colorOf, Mark, StatusMark, statusWord } from "../ui/marks";
 import { wordOf } from "../lib/verdict";
+import { challengeStep, nextPiece } from "./challenge";
 
 /** The front display of a line: one screen to be read from three meters. While the line stands
  * it says why, and where this service is. */
@@ -41,7 +42,7 @@ export function FrontPage() {
         </span>
         <span className="ml-auto text-[5vmin] leading-tight text-ink-2">{l.run ? `${l.run.product}${l.run.order["lot"] ? `  ${l.run.order["lot"]}` : ""}` : "no product"}</span>
       </header>
-      {l.status === "running" ? <Running p={p} /> : <Standing l={l} mine={(all.data ?? []).filter((s) => s.line === l.id)} />}
+      {challengeStep(l) ? <Piece l={l} /> : l.status === "running" ? <Running p={p} /> : <Standing l={l} mine={(all.data ?? []).filter((s) => s.line === l.id)} />}
       <footer className="grid grid-cols-3 border-t border-hairline px-[4vmin] py-[2vmin]">
         <Figure name="Packages" value={String(l.counters.packages)} />
         <Figure name="Yield" value={percent(l.counters.routes.pass ?? 0, l.counters.packages)} />
@@ -58,6 +59,31 @@ export function FrontPage() {
         </p>
       )}
     </main>
+  );
+}
+
+/** The challenge that goes on: what to send, and the button that says it is coming. */
+function Piece({ l }: { l: Line }) {
+  const client = useQueryClient();
+  const send = useMutation({
+    mutationFn: () => sendPiece(l.id),
+    onSuccess: (fresh) => client.setQueryData<Line[]>(["lines"], (old) => old?.map((x) => (x.id === fresh.id ? fresh : x))),
+  });
+  const last = l.challenge?.sends.filter((s) => s.got !== "").at(-1);
+  const can = !l.proof.armed && l.status === "running" && nextPiece(l) !== undefined;
+  useKeys({ Enter: () => can && send.mutate() });
+  return (
+    <div role="status" className="flex min-h-0 flex-col justify-center gap-[3vmin] px-[4vmin]">
+      <p className="m-0 text-[4vmin] leading-tight text-ink-2">Challenge, {l.challenge?.who}</p>
+      <p className="m-0 text-[9vmin] font-semibold leading-tight">{challengeStep(l)}</p>
+      {can && (
+        <button className="min-h-[10vmin] self-start rounded-lg bg-accent px-[4vmin] text-[5vmin] font-semibold text-accent-ink" onClick={() => send.mutate()}>
+          The next package is it
+        </button>
+      )}
+      {last && <p className={`m-0 text-[4.5vmin] font-semibold leading-tight ${last.ok ? "text-pass" : "text-reject"}`}>{last.ok ? `“${last.piece}” went to ${last.got}: right` : `“${last.piece}”: ${last.says}`}</p>}
+      {send.error && <p role="alert" className="m-0 text-[4vmin] text-reject">{send.error.message}</p>}
+    </div>
   );
 }
 

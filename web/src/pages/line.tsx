@@ -11,6 +11,7 @@ import { colorOf, StatusMark, statusWord } from "../ui/marks";
 import { Button, Heading, NotThere, Trouble, Verdict, Waiting } from "../ui/parts";
 import { LiveThumb } from "../ui/picture";
 import { StartStop } from "../ui/startstop";
+import { ChallengePart } from "./challenge";
 
 /** One line: what it packs and how it goes, its stations, its packages, its runs, and the
  * changeover to the next product. */
@@ -71,6 +72,7 @@ function One({ l }: { l: Line }) {
       <div className={`grid ${changing ? "grid-cols-[minmax(0,1fr)_24rem]" : "grid-cols-1"} max-lg:grid-cols-1 lg:min-h-0 lg:flex-1`}>
         <div className="flex min-w-0 flex-col lg:overflow-y-auto">
           <Figures l={l} />
+          <ChallengePart l={l} />
           <Stations l={l} />
           <LastPackages l={l} />
           <Runs l={l} />

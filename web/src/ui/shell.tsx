@@ -104,7 +104,8 @@ function AlarmLine() {
   if (here || !worst) return null;
   const where = worst.station || worst.line;
   return (
-    <Link to="/alarms" role="alert" className="flex items-center gap-3 border-b border-hairline bg-sheet px-5 py-2 text-base text-ink no-underline hover:bg-wash">
+    <div role="alert">
+    <Link to="/alarms" className="flex items-center gap-3 border-b border-hairline bg-sheet px-5 py-2 text-base text-ink no-underline hover:bg-wash">
       <Bell size={20} aria-hidden className={worst.holds ? "shrink-0 text-reject" : "shrink-0 text-fault"} />
       <span className="min-w-0 flex-1 truncate">
         {where ? <span className="font-semibold">{where}: </span> : null}
@@ -112,6 +113,7 @@ function AlarmLine() {
       </span>
       <span className="shrink-0 text-accent-text underline">{waiting.length === 1 ? "1 alarm waits" : `${waiting.length} alarms wait`}</span>
     </Link>
+    </div>
   );
 }
 
