@@ -44,7 +44,7 @@ func packages(t *testing.T) map[string]*build.Package {
 var mayImport = []struct{ folder, allowed string }{
 	{"cmd/ricetta", "internal/cli"},
 	{"internal/cli", "internal/report internal/app internal/disk internal/workbench internal/client internal/api internal/figures internal/folder internal/plant internal/station core"},
-	{"internal/app", "internal/alarm internal/api internal/store internal/plant internal/line internal/links internal/station internal/workbench internal/folder internal/disk internal/console internal/source demo core"},
+	{"internal/app", "internal/alarm internal/remoteio internal/api internal/store internal/plant internal/line internal/links internal/station internal/workbench internal/folder internal/disk internal/console internal/source demo core"},
 	{"internal/client", "internal/api internal/workbench internal/line internal/station core"},
 	{"internal/links", "internal/alarm internal/line internal/station core"},
 	{"internal/api", "internal/alarm internal/line internal/links internal/station internal/store internal/workbench internal/folder internal/console core"},
@@ -53,6 +53,7 @@ var mayImport = []struct{ folder, allowed string }{
 	{"demo", ""},
 	{"internal/store", "internal/alarm internal/line internal/station internal/workbench internal/disk core"},
 	{"internal/workbench", "internal/folder internal/disk core"},
+	{"internal/remoteio", "internal/line internal/station core"},
 	{"internal/source", "internal/line internal/station internal/folder core"},
 	{"internal/plant", "internal/line internal/station internal/drawn core"},
 	{"internal/folder", "internal/disk core"},
@@ -98,6 +99,8 @@ var onlyIn = map[string]string{
 	"github.com/schollz/":          "internal/cli",
 	"github.com/jedib0t/":          "internal/cli",
 	"github.com/go-pdf/":           "internal/report",
+	"github.com/simonvetter/":      "internal/links/modbus internal/remoteio internal/plant/controller",
+	"github.com/eclipse/":          "internal/links/mqtt",
 	"github.com/stretchr/testify/": "",
 }
 

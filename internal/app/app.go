@@ -16,6 +16,7 @@ import (
 	"ricetta/internal/api"
 	"ricetta/internal/console"
 	"ricetta/internal/line"
+	"ricetta/internal/links"
 	"ricetta/internal/plant"
 	"ricetta/internal/source"
 	"ricetta/internal/station"
@@ -41,7 +42,8 @@ type App struct {
 	hub      *api.Hub
 	tell     *tellers
 	alarms   *alarm.Book
-	links    []link
+	tags     *links.Tags
+	links    []links.Link
 	book     *workbench.Book
 	cameras  *kept[station.CameraSettings]
 	scales   *kept[raster.Calibration]

@@ -13,6 +13,8 @@ import (
 	"ricetta/core/check"
 	"ricetta/internal/folder"
 	"ricetta/internal/line"
+	"ricetta/internal/links"
+	"ricetta/internal/links/modbus"
 	"ricetta/internal/links/textline"
 	"ricetta/internal/plant"
 	"ricetta/internal/source"
@@ -28,6 +30,7 @@ type Site struct {
 	Pictures PictureConfig   `yaml:"pictures"`
 	Disk     DiskConfig      `yaml:"disk,omitempty"`
 	Lines    []LineConfig    `yaml:"lines,omitempty"`
+	Tags     []links.Tag     `yaml:"tags,omitempty"`
 	Links    LinksConfig     `yaml:"links,omitempty"`
 	Stations []StationConfig `yaml:"stations"`
 }
@@ -41,6 +44,7 @@ type PictureConfig struct {
 // LinksConfig says how machines round the lines talk to this service.
 type LinksConfig struct {
 	TextLine *textline.Config `yaml:"textline,omitempty"`
+	Modbus   *modbus.Config   `yaml:"modbus,omitempty"`
 }
 
 // LineConfig is a line with what moves it.

@@ -1,60 +1,127 @@
 package app
 
 import (
+	"context"
 	"fmt"
 	"sync/atomic"
 	"time"
 
+	"ricetta/internal/alarm"
 	"ricetta/internal/api"
 	"ricetta/internal/line"
 	"ricetta/internal/links"
+	"ricetta/internal/links/modbus"
 	"ricetta/internal/links/textline"
 	"ricetta/internal/station"
+	"ricetta/internal/workbench"
 )
-
-// link is one at work.
-type link interface {
-	State() links.State
-	// Recorded is told of every item that is on disk; it does not wait.
-	Recorded(*station.Item)
-	Close()
-}
 
 // tellers tells the hub, and the links once they are open.
 type tellers struct {
 	*api.Hub
-	links atomic.Pointer[[]link]
+	links atomic.Pointer[[]links.Listener]
+}
+
+func (t *tellers) each(f func(links.Listener)) {
+	if all := t.links.Load(); all != nil {
+		for _, l := range *all {
+			f(l)
+		}
+	}
 }
 
 // Recorded implements station.Listener.
 func (t *tellers) Recorded(it *station.Item) {
 	t.Hub.Recorded(it)
-	if all := t.links.Load(); all != nil {
-		for _, l := range *all {
-			l.Recorded(it)
+	t.each(func(l links.Listener) { l.Item(it) })
+}
+
+// PackageRecorded implements line.Listener.
+func (t *tellers) PackageRecorded(p *line.Package) {
+	t.Hub.PackageRecorded(p)
+	t.each(func(l links.Listener) { l.Package(p) })
+}
+
+// LineChanged implements line.Listener.
+func (t *tellers) LineChanged(s line.State) {
+	t.Hub.LineChanged(s)
+	t.each(func(l links.Listener) { l.Line(s) })
+}
+
+// AlarmChanged tells of an alarm.
+func (t *tellers) AlarmChanged(a alarm.Alarm) {
+	t.Hub.AlarmChanged(a)
+	t.each(func(l links.Listener) { l.Alarm(a) })
+}
+
+// opener opens one kind of link, nil where the site has none of it.
+type opener struct {
+	name string
+	open func(LinksConfig, hall, *links.Tags) (links.Link, error)
+}
+
+// openers are the kinds of links. A new one is a folder in internal/links, a field in
+// LinksConfig, and a line here.
+var openers = []opener{
+	{"textline", func(c LinksConfig, h hall, tags *links.Tags) (links.Link, error) {
+		if c.TextLine == nil {
+			return nil, nil
 		}
-	}
+		if err := refuseOutside(c.TextLine.Listen); err != nil {
+			return nil, err
+		}
+		return textline.Open(*c.TextLine, h, tags, time.Now)
+	}},
+	{"modbus", func(c LinksConfig, h hall, tags *links.Tags) (links.Link, error) {
+		if c.Modbus == nil {
+			return nil, nil
+		}
+		if err := refuseOutside(c.Modbus.Listen); err != nil {
+			return nil, err
+		}
+		return modbus.Open(*c.Modbus, h, tags, time.Now)
+	}},
 }
 
 // openLinks opens what the site names.
 func (a *App) openLinks() error {
-	if c := a.site.Links.TextLine; c != nil {
-		if err := refuseOutside(c.Listen); err != nil {
-			return fmt.Errorf("links: textline: %w", err)
-		}
-		s, err := textline.Open(*c, hall{a}, time.Now)
-		if err != nil {
-			return fmt.Errorf("links: textline: %w", err)
-		}
-		a.links = append(a.links, s)
+	h := hall{a}
+	var err error
+	if a.tags, err = links.NewTags(a.site.Tags, h.configs(), h); err != nil {
+		return err
 	}
-	a.tell.links.Store(&a.links)
+	listeners := []links.Listener{a.tags}
+	for _, o := range openers {
+		l, err := o.open(a.site.Links, h, a.tags)
+		if err != nil {
+			return fmt.Errorf("links: %s: %w", o.name, err)
+		}
+		if l != nil {
+			a.links = append(a.links, l)
+			listeners = append(listeners, l)
+		}
+	}
+	a.tell.links.Store(&listeners)
+	for _, u := range a.units { // what happened before they were there
+		s := u.State()
+		for _, l := range listeners {
+			l.Line(s)
+		}
+	}
 	return nil
 }
 
 // hall is what links can do with the lines.
 type hall struct{ a *App }
 
+func (h hall) configs() (out []line.Config) {
+	for _, u := range h.a.units {
+		out = append(out, u.Config())
+	}
+	return out
+}
+
+// States implements links.Lines.
 func (h hall) States() []line.State {
 	out := make([]line.State, len(h.a.units))
 	for i, u := range h.a.units {
@@ -73,6 +140,7 @@ func (h hall) of(id string, f func(*unit) error) error {
 	return fmt.Errorf("there is no line %s", id)
 }
 
+// Change implements links.Lines.
 func (h hall) Change(id string, r line.Run) (out line.Run, err error) {
 	err = h.of(id, func(u *unit) error {
 		out, err = u.Change(r)
@@ -84,12 +152,73 @@ func (h hall) Change(id string, r line.Run) (out line.Run, err error) {
 	return out, err
 }
 
+// Start implements links.Lines.
 func (h hall) Start(id string, cleared bool) error {
 	return h.of(id, func(u *unit) error { return u.Start(cleared) })
 }
 
+// Stop implements links.Lines.
 func (h hall) Stop(id string) error {
 	return h.of(id, func(u *unit) error { u.Stop(); return nil })
 }
 
+// Trigger implements links.Lines.
 func (h hall) Trigger(id string) error { return h.of(id, (*unit).Trigger) }
+
+// Acknowledge implements links.Lines.
+func (h hall) Acknowledge(id int64, who, note string) error {
+	_, err := h.a.alarms.Acknowledge(id, who, note)
+	return err
+}
+
+func (h hall) place(stationID string) (*place, error) {
+	for _, p := range h.a.places {
+		if p.Config().ID == stationID {
+			return p, nil
+		}
+	}
+	return nil, fmt.Errorf("there is no station %s", stationID)
+}
+
+// Limit implements links.Limits.
+func (h hall) Limit(stationID, checkID, reading, bound string) (float64, error) {
+	p, err := h.place(stationID)
+	if err != nil {
+		return 0, err
+	}
+	plan := p.Plan()
+	if plan == nil {
+		return 0, station.ErrNoRecipe
+	}
+	return workbench.Limit(plan.Recipe, workbench.LimitAt{Check: checkID, Reading: reading, Bound: bound})
+}
+
+// SetLimit implements links.Limits.
+func (h hall) SetLimit(ctx context.Context, stationID, checkID, reading, bound string, v float64, who string) error {
+	p, err := h.place(stationID)
+	if err != nil {
+		return err
+	}
+	now := p.Plan()
+	if now == nil {
+		return station.ErrNoRecipe
+	}
+	k := workbench.Key{Product: now.Recipe.Product, Role: now.Recipe.Role}
+	at := workbench.LimitAt{Check: checkID, Reading: reading, Bound: bound}
+	plan, err := h.a.book.SetLimit(ctx, k, at, v, who)
+	if err != nil {
+		return err
+	}
+	// All stations that run the recipe go on with the one revision that is released.
+	for _, p := range h.a.places {
+		runs := p.Plan()
+		if runs == nil || runs.Recipe.Product != k.Product || runs.Recipe.Role != k.Role || runs.Recipe.Revision == plan.Recipe.Revision {
+			continue
+		}
+		if err := p.Use(plan); err != nil {
+			return fmt.Errorf("station %s: %w", p.Config().ID, err)
+		}
+	}
+	h.a.opts.Log.Info("a limit was written from outside", "recipe", k, "limit", at, "value", v, "who", who)
+	return nil
+}

@@ -51,6 +51,7 @@ type State struct {
 	Underway int
 	Counters Counters
 	LastSeq  int64
+	Setup    bool // signals may be set by hand
 	Proof    Proof
 	// Challenge is the one that goes on, or else the last one that passed; nil where there is
 	// none.
@@ -278,7 +279,7 @@ func (l *Line) state() State {
 		why = l.trouble
 	}
 	return State{
-		Proof: l.proof(), Challenge: l.challenge(),
+		Setup: l.wires.setup, Proof: l.proof(), Challenge: l.challenge(),
 		Config: l.cfg, Status: l.status, Why: why, Since: l.since, Run: l.run,
 		Underway: l.tracker.Underway(), Counters: c, LastSeq: l.tracker.LastSeq(),
 	}

@@ -7,8 +7,42 @@ import (
 	"sync"
 	"time"
 
+	"ricetta/internal/alarm"
 	"ricetta/internal/line"
+	"ricetta/internal/station"
 )
+
+// Link is one at work.
+type Link interface {
+	State() State
+	Listener
+	// Close ends it, and waits until it is over.
+	Close()
+}
+
+// Listener is told what is on disk, and what changed. It does not wait, and asks nothing while
+// it is told.
+type Listener interface {
+	Item(*station.Item)
+	Package(*line.Package)
+	Line(line.State)
+	Alarm(alarm.Alarm)
+}
+
+// Deaf hears nothing: for links to embed that want only some of it.
+type Deaf struct{}
+
+// Item implements Listener.
+func (Deaf) Item(*station.Item) {}
+
+// Package implements Listener.
+func (Deaf) Package(*line.Package) {}
+
+// Line implements Listener.
+func (Deaf) Line(line.State) {}
+
+// Alarm implements Listener.
+func (Deaf) Alarm(alarm.Alarm) {}
 
 // Lines is what a link can do with the lines of the site. Errors say what, where and the remedy.
 type Lines interface {
@@ -18,6 +52,8 @@ type Lines interface {
 	Start(lineID string, cleared bool) error
 	Stop(lineID string) error
 	Trigger(lineID string) error
+	// Acknowledge says that somebody has looked at an alarm.
+	Acknowledge(id int64, who, note string) error
 }
 
 // Message is something that went over a link.

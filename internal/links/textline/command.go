@@ -1,9 +1,11 @@
 package textline
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"ricetta/core/check"
@@ -62,24 +64,31 @@ func quoted(s string) string {
 	return s
 }
 
+// asked is what a command works with.
+type asked struct {
+	links.Lines
+	tags *links.Tags
+	peer string
+}
+
 // command is what can be asked: how many words follow at least, and what answers.
 type command struct {
 	usage string
 	least int
-	do    func(l links.Lines, a []string) (string, error)
+	do    func(l asked, a []string) (string, error)
 }
 
 // commands by name. Those that concern the connection itself are in conn.go.
 var commands = map[string]command{
-	"lines": {"lines", 0, func(l links.Lines, _ []string) (string, error) {
+	"lines": {"lines", 0, func(l asked, _ []string) (string, error) {
 		var ids []string
 		for _, s := range l.States() {
 			ids = append(ids, s.Config.ID)
 		}
 		return strings.Join(ids, " "), nil
 	}},
-	"state": {"state LINE", 1, func(l links.Lines, a []string) (string, error) { return state(l, a[0]) }},
-	"start": {"start LINE [cleared]", 1, func(l links.Lines, a []string) (string, error) {
+	"state": {"state LINE", 1, func(l asked, a []string) (string, error) { return state(l, a[0]) }},
+	"start": {"start LINE [cleared]", 1, func(l asked, a []string) (string, error) {
 		if len(a) > 2 || len(a) == 2 && a[1] != "cleared" {
 			return "", errors.New("write start LINE, or start LINE cleared")
 		}
@@ -88,20 +97,60 @@ var commands = map[string]command{
 		}
 		return state(l, a[0])
 	}},
-	"stop": {"stop LINE", 1, func(l links.Lines, a []string) (string, error) {
+	"stop": {"stop LINE", 1, func(l asked, a []string) (string, error) {
 		if err := l.Stop(a[0]); err != nil {
 			return "", err
 		}
 		return state(l, a[0])
 	}},
-	"trigger": {"trigger LINE", 1, func(l links.Lines, a []string) (string, error) {
+	"trigger": {"trigger LINE", 1, func(l asked, a []string) (string, error) {
 		return "", l.Trigger(a[0])
+	}},
+	"acknowledge": {"acknowledge NUMBER NAME", 2, func(l asked, a []string) (string, error) {
+		id, err := strconv.ParseInt(a[0], 10, 64)
+		if err != nil {
+			return "", fmt.Errorf("%q is not the number of an alarm", a[0])
+		}
+		return "", l.Acknowledge(id, a[1], "by text line")
+	}},
+	"tags": {"tags", 0, func(l asked, _ []string) (string, error) {
+		var names []string
+		for _, t := range l.tags.List() {
+			names = append(names, t.Name)
+		}
+		return strings.Join(names, " "), nil
+	}},
+	"get": {"get TAG [TAG …]", 1, func(l asked, a []string) (string, error) {
+		var out []string
+		for _, name := range a {
+			_, v, err := l.tags.Tag(name)
+			if err != nil {
+				return "", err
+			}
+			value := "-"
+			if v.Valid {
+				value = quoted(v.Text)
+			}
+			out = append(out, name+"="+value)
+		}
+		return strings.Join(out, " "), nil
+	}},
+	"set": {"set TAG VALUE", 2, func(l asked, a []string) (string, error) {
+		v, err := strconv.ParseFloat(a[1], 64)
+		if err != nil {
+			return "", fmt.Errorf("%q is not a number", a[1])
+		}
+		if err := l.tags.Write(context.Background(), a[0], v, "text line "+l.peer); err != nil {
+			return "", err
+		}
+		_, now, err := l.tags.Tag(a[0])
+		return a[0] + "=" + now.Text, err
 	}},
 	"change": {"change LINE PRODUCT [NAME=VALUE …]", 2, change},
 }
 
 // change changes a line over: order data as NAME=VALUE.
-func change(l links.Lines, a []string) (string, error) {
+func change(l asked, a []string) (string, error) {
 	order := check.Order{}
 	for _, f := range a[2:] {
 		name, value, ok := strings.Cut(f, "=")
@@ -118,7 +167,7 @@ func change(l links.Lines, a []string) (string, error) {
 }
 
 // state is how a line stands, in one line.
-func state(l links.Lines, id string) (string, error) {
+func state(l asked, id string) (string, error) {
 	all := l.States()
 	i := slices.IndexFunc(all, func(s line.State) bool { return s.Config.ID == id })
 	if i < 0 {

@@ -26,7 +26,9 @@ type Config struct {
 
 // Server is the link at work. Close it.
 type Server struct {
+	links.Deaf
 	lines   links.Lines
+	tags    *links.Tags
 	message *recipe.Message // nil: the usual one
 	clock   func() time.Time
 	listen  net.Listener
@@ -48,8 +50,8 @@ const (
 )
 
 // Open begins to listen.
-func Open(c Config, l links.Lines, clock func() time.Time) (*Server, error) {
-	s := &Server{lines: l, clock: clock, conns: map[*conn]struct{}{}}
+func Open(c Config, l links.Lines, tags *links.Tags, clock func() time.Time) (*Server, error) {
+	s := &Server{lines: l, tags: tags, clock: clock, conns: map[*conn]struct{}{}}
 	var err error
 	if c.Message != "" {
 		if s.message, err = recipe.NewMessage(c.Message); err != nil {
@@ -113,9 +115,9 @@ func (s *Server) accept() {
 	}
 }
 
-// Recorded tells an item to those who watch; it does not wait. A message that cannot be composed
+// Item tells an item to those who watch; it does not wait. A message that cannot be composed
 // is told as what is wrong with it.
-func (s *Server) Recorded(it *station.Item) {
+func (s *Server) Item(it *station.Item) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	var text string
@@ -281,7 +283,7 @@ func (c *conn) answer(text string) bool {
 		case len(a)-1 < cmd.least:
 			c.say("no write " + cmd.usage)
 		default:
-			out, err := cmd.do(c.server.lines, a[1:])
+			out, err := cmd.do(asked{c.server.lines, c.server.tags, c.peer}, a[1:])
 			if err != nil {
 				c.say("no " + strings.ReplaceAll(err.Error(), "\n", "; "))
 				break

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"net"
 	"strings"
-	"sync"
 	"testing"
 	"time"
 
@@ -15,44 +14,11 @@ import (
 	"go.uber.org/goleak"
 
 	"ricetta/core/check"
-	"ricetta/internal/line"
+	"ricetta/internal/links/testhall"
 	"ricetta/internal/station"
 )
 
 func TestMain(m *testing.M) { goleak.VerifyTestMain(m) }
-
-// lines is a hall of one line that takes note of what it is asked.
-type lines struct {
-	mu    sync.Mutex
-	asked []string
-	run   line.Run
-	err   error
-}
-
-func (l *lines) note(format string, args ...any) error {
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	l.asked = append(l.asked, fmt.Sprintf(format, args...))
-	return l.err
-}
-
-func (l *lines) States() []line.State {
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	return []line.State{{
-		Config: line.Config{ID: "line1"}, Status: station.Held, Why: `item 3 was not seen leaving; look at "it"`, Run: l.run,
-		Counters: line.Counters{Packages: 12, Routes: map[string]int64{"pass": 10, "reject": 2}, Faults: 1}, Underway: 4,
-	}}
-}
-
-func (l *lines) Change(id string, r line.Run) (line.Run, error) {
-	err := l.note("change %s %s %v by %s", id, r.Product, r.Order, r.By)
-	r.ID = 7
-	return r, err
-}
-func (l *lines) Start(id string, cleared bool) error { return l.note("start %s %v", id, cleared) }
-func (l *lines) Stop(id string) error                { return l.note("stop %s", id) }
-func (l *lines) Trigger(id string) error             { return l.note("trigger %s", id) }
 
 // peer is the other side, as netcat would be.
 type peer struct {
@@ -83,16 +49,16 @@ func (p *peer) asks(text string) string {
 	return p.hears()
 }
 
-func open(t *testing.T, c Config, l *lines) *Server {
+func open(t *testing.T, c Config, l *testhall.Hall) *Server {
 	c.Listen = "127.0.0.1:0"
-	s, err := Open(c, l, time.Now)
+	s, err := Open(c, l, l.Tags(t), time.Now)
 	require.NoError(t, err)
 	t.Cleanup(s.Close)
 	return s
 }
 
 func TestCommandsAreAnswered(t *testing.T) {
-	l := &lines{run: line.Run{ID: 3, Product: "pencil-tin-12", Order: check.Order{"lot": "L 47"}}}
+	l := testhall.New()
 	p := dial(t, open(t, Config{}, l))
 	for _, tc := range [][2]string{
 		{"lines", "ok line1"},
@@ -103,7 +69,16 @@ func TestCommandsAreAnswered(t *testing.T) {
 		{"change line1", "no write change LINE PRODUCT [NAME=VALUE …]"},
 		{"change line1 x lot", `no "lot" is not NAME=VALUE, as in lot=L4711`},
 		{"trigger line1", "ok"},
-		{"dance", "no there is no command dance; there are bye; change LINE PRODUCT [NAME=VALUE …]; lines; quiet; start LINE [cleared]; state LINE; stop LINE; trigger LINE; watch [STATION]"},
+		{"tags", "ok rejected tips tips-least lot last"},
+		{"get tips-least tips rejected", "ok tips-least=12 tips=- rejected=-"},
+		{"get tip", "no there is no tag tip"},
+		{"set tips 3", "no tag tips may not be written; give it write bounds in site.yaml"},
+		{"set tips-least 9", "no 9 is out of bounds for tips-least; it may be 10 to 12"},
+		{"set tips-least eleven", `no "eleven" is not a number`},
+		{"set tips-least 11", "ok tips-least=11"},
+		{"acknowledge 4 Ada", "ok"},
+		{"acknowledge x Ada", `no "x" is not the number of an alarm`},
+		{"dance", "no there is no command dance; there are acknowledge NUMBER NAME; bye; change LINE PRODUCT [NAME=VALUE …]; get TAG [TAG …]; lines; quiet; set TAG VALUE; start LINE [cleared]; state LINE; stop LINE; tags; trigger LINE; watch [STATION]"},
 		{`state "line1`, "no a quote is not closed"},
 		{"start line1 now", "no write start LINE, or start LINE cleared"},
 	} {
@@ -111,8 +86,8 @@ func TestCommandsAreAnswered(t *testing.T) {
 	}
 	assert.Contains(t, p.asks("start line1 cleared"), "ok state=held")
 	assert.Contains(t, p.asks("stop line1"), "ok state=held")
-	assert.Equal(t, []string{"change line1 glue-stick-20 map[expiry:2027-12-31 lot:L 4711] by text line", "trigger line1", "start line1 true", "stop line1"}, l.asked)
-	l.err = errors.New("station line1-top cannot judge x:\nnothing is released")
+	assert.Equal(t, []string{"change line1 glue-stick-20 map[expiry:2027-12-31 lot:L 4711] by text line", "trigger line1", "limit line1-top tips.count.least 11", "acknowledge 4 Ada", "start line1 true", "stop line1"}, l.Asked())
+	l.Fail(errors.New("station line1-top cannot judge x:\nnothing is released"))
 	assert.Equal(t, "no station line1-top cannot judge x:; nothing is released", p.asks("change line1 x"), "one line, whatever went wrong")
 	assert.Equal(t, "ok", p.asks("bye"))
 	_, err := p.r.ReadByte()
@@ -127,18 +102,18 @@ func item(seq int64, stationID string) *station.Item {
 }
 
 func TestItemsAreToldToThoseWhoWatch(t *testing.T) {
-	s := open(t, Config{}, &lines{})
+	s := open(t, Config{}, testhall.New())
 	all, one, none := dial(t, s), dial(t, s), dial(t, s)
 	assert.Equal(t, "ok", all.asks("watch"))
 	assert.Equal(t, "ok", one.asks("watch line1-side"))
 	assert.Equal(t, "ok line1", none.asks("lines"))
-	s.Recorded(item(1, "line1-top"))
-	s.Recorded(item(1, "line1-side"))
+	s.Item(item(1, "line1-top"))
+	s.Item(item(1, "line1-side"))
 	assert.Equal(t, `item line1-top 1 reject tips "tips: 11 spots, 12 expected"`, all.hears())
 	assert.Equal(t, `item line1-side 1 reject tips "tips: 11 spots, 12 expected"`, all.hears())
 	assert.Equal(t, `item line1-side 1 reject tips "tips: 11 spots, 12 expected"`, one.hears())
 	assert.Equal(t, "ok", all.asks("quiet"))
-	s.Recorded(item(2, "line1-top"))
+	s.Item(item(2, "line1-top"))
 	assert.Equal(t, "ok line1", all.asks("lines"), "it said to be quiet")
 	st := s.State()
 	assert.Equal(t, 3, st.Peers)
@@ -148,26 +123,26 @@ func TestItemsAreToldToThoseWhoWatch(t *testing.T) {
 }
 
 func TestMessagesAreComposedAsTheSiteSays(t *testing.T) {
-	s := open(t, Config{Message: `text(seq) + ";" + route + ";" + text(readings["tips.count"]) + ";" + texts["tips.t"] + ";" + order["lot"]`}, &lines{})
+	s := open(t, Config{Message: `text(seq) + ";" + route + ";" + text(readings["tips.count"]) + ";" + texts["tips.t"] + ";" + order["lot"]`}, testhall.New())
 	p := dial(t, s)
 	assert.Equal(t, "ok", p.asks("watch"))
-	s.Recorded(item(5, "line1-top"))
+	s.Item(item(5, "line1-top"))
 	assert.Equal(t, "5;reject;11;x y;L1", p.hears(), "no line of it is broken in two")
 	bare := item(6, "line1-top")
 	bare.Findings = nil
-	s.Recorded(bare)
+	s.Item(bare)
 	assert.Contains(t, p.hears(), "the message could not be composed", "the item is told all the same")
 	assert.Contains(t, s.State().Trouble, "about item 6")
-	_, err := Open(Config{Listen: "127.0.0.1:0", Message: "rout"}, &lines{}, time.Now)
+	_, err := Open(Config{Listen: "127.0.0.1:0", Message: "rout"}, testhall.New(), testhall.New().Tags(t), time.Now)
 	assert.ErrorContains(t, err, "undeclared reference")
-	_, err = Open(Config{Listen: s.Addr()}, &lines{}, time.Now)
+	_, err = Open(Config{Listen: s.Addr()}, testhall.New(), testhall.New().Tags(t), time.Now)
 	assert.ErrorContains(t, err, "choose another address under links")
 }
 
 // Who reads nothing is cut off and holds nobody up; lines without an end and too many
 // connections are refused.
 func TestBadPeersHoldNobodyUp(t *testing.T) {
-	s := open(t, Config{}, &lines{})
+	s := open(t, Config{}, testhall.New())
 	lazy, good := dial(t, s), dial(t, s)
 	assert.Equal(t, "ok", lazy.asks("watch"))
 	assert.Equal(t, "ok", good.asks("watch"))
@@ -175,7 +150,7 @@ func TestBadPeersHoldNobodyUp(t *testing.T) {
 	long.Sentence = strings.Repeat("spots ", 4000)
 	begin := time.Now()
 	for range behind + 400 {
-		s.Recorded(long)
+		s.Item(long)
 	}
 	assert.Less(t, time.Since(begin), 4*time.Second, "telling waits for nobody")
 	require.Eventually(t, func() bool { return s.State().Peers < 2 }, 10*time.Second, 10*time.Millisecond, "the lazy one is cut off")
