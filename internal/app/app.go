@@ -18,6 +18,7 @@ import (
 	"ricetta/internal/line"
 	"ricetta/internal/links"
 	"ricetta/internal/plant"
+	"ricetta/internal/remoteio"
 	"ricetta/internal/source"
 	"ricetta/internal/station"
 	"ricetta/internal/store"
@@ -332,6 +333,10 @@ func (a *App) beltOf(c LineConfig, lastSeq int64) (belt, []camera, error) {
 		}
 		from = append(from, source.Camera{Pictures: p})
 		cameras = append(cameras, from[i])
+	}
+	if c.Belt.Modbus != nil {
+		m, err := remoteio.NewModbus(*c.Belt.Modbus)
+		return m, cameras, err
 	}
 	return source.NewBelt(from, c.Trigger.Every), cameras, nil
 }

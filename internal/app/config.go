@@ -17,6 +17,7 @@ import (
 	"ricetta/internal/links/modbus"
 	"ricetta/internal/links/textline"
 	"ricetta/internal/plant"
+	"ricetta/internal/remoteio"
 	"ricetta/internal/source"
 	"ricetta/internal/station"
 )
@@ -55,10 +56,11 @@ type LineConfig struct {
 	sources     []SourceConfig   // of its stations
 }
 
-// BeltConfig says what a line is connected to: a line of the simulated plant; without one, a
-// clock stands for its encoder.
+// BeltConfig says what a line is connected to: a line of the simulated plant, or a module of
+// inputs and outputs; without one, a clock stands for its encoder.
 type BeltConfig struct {
-	Plant *plant.LineConfig `yaml:"plant,omitempty"`
+	Plant  *plant.LineConfig      `yaml:"plant,omitempty"`
+	Modbus *remoteio.ModbusConfig `yaml:"modbus,omitempty"`
 }
 
 // StationConfig is a station with what it is connected to. One that stands alone on its line
@@ -164,11 +166,19 @@ func (s *Site) validate() error {
 	}
 	for i := range s.Lines {
 		l := &s.Lines[i]
-		if l.Belt.Plant == nil && len(l.Config.Stations) > 0 {
+		if l.Belt == (BeltConfig{}) && len(l.Config.Stations) > 0 {
 			source.Complete(&l.Config)
 		}
 		if err := l.Validate(); err != nil {
 			return err
+		}
+		if m := l.Belt.Modbus; m != nil {
+			if l.Belt.Plant != nil {
+				return fmt.Errorf("line %s: its belt is a line of the plant and a module; keep one", l.ID)
+			}
+			if err := m.Validate(l.Config); err != nil {
+				return fmt.Errorf("line %s: belt: modbus: %w", l.ID, err)
+			}
 		}
 	}
 	return nil

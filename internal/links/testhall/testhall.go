@@ -79,7 +79,9 @@ func (h *Hall) Stop(id string) error { return h.note("stop %s", id) }
 func (h *Hall) Trigger(id string) error { return h.note("trigger %s", id) }
 
 // Acknowledge implements links.Lines.
-func (h *Hall) Acknowledge(id int64, who, _ string) error { return h.note("acknowledge %d %s", id, who) }
+func (h *Hall) Acknowledge(id int64, who, _ string) error {
+	return h.note("acknowledge %d %s", id, who)
+}
 
 // Limit implements links.Limits.
 func (h *Hall) Limit(_, _, _, _ string) (float64, error) {
