@@ -28,6 +28,8 @@ type Deps struct {
 	Started       time.Time
 	Lines         []LineControl
 	Links         []Link
+	Tags          Tags
+	Outbox        Outbox
 	Stations      []Control
 	Book          *workbench.Book
 	Records       Records
@@ -120,6 +122,14 @@ func (s *Server) routes(r *router) {
 	handle(r, "GET", "/alarms/standing", alarms("standingAlarms", "The alarms whose cause stands, or that nobody has acknowledged"), s.standingAlarms)
 	handle(r, "POST", "/alarms/:id/acknowledge", alarms("acknowledgeAlarm", "Say that somebody has looked", 400, 403, 404, 409), s.acknowledgeAlarm)
 	handle(r, "GET", "/links", operation{id: "listLinks", summary: "The links to machines outside, and what went over them last", tag: "links"}, s.listLinks)
+	linked := func(id, summary string, errors ...int) operation {
+		return operation{id: id, summary: summary, tag: "links", errors: errors}
+	}
+	handle(r, "GET", "/tags", linked("listTags", "The tags with what they are now"), s.listTags)
+	handle(r, "PUT", "/tags/:name", linked("writeTag", "Write a limit that may be written from outside: a revision that differs by it alone is released", 400, 403, 409), s.writeTag)
+	handle(r, "GET", "/deliveries", linked("listDeliveries", "Messages that could not be delivered and were given up, newest first"), s.listDead)
+	handle(r, "POST", "/deliveries/:id/again", linked("deliverAgain", "Try such a message again", 403, 404), s.deliverAgain)
+	handle(r, "DELETE", "/deliveries/:id", linked("dropDelivery", "Forget such a message", 403, 404), s.dropDelivery)
 	handle(r, "GET", "/packages/:id", lined("showPackage", "A package with its items", 404), s.showPackage)
 
 	handle(r, "GET", "/stations", operation{id: "listStations", summary: "All stations and how they do", tag: "stations"}, s.listStations)

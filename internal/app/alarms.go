@@ -3,6 +3,7 @@ package app
 import (
 	"context"
 	"fmt"
+	"strings"
 	"time"
 
 	"ricetta/internal/alarm"
@@ -35,15 +36,18 @@ func (c DiskConfig) least() int64 {
 	return c.FreeMB
 }
 
-// diskLook is how often the disk is looked at.
-const diskLook = 5 * time.Second
+// look is how often disk and links are looked at.
+const look = 5 * time.Second
 
-// watchDisk tells when the disk of the data folder is nearly full, until ctx ends.
-func (a *App) watchDisk(ctx context.Context) {
-	t := time.NewTicker(diskLook)
+// watchHouse tells when the disk of the data folder is nearly full, and when a link is in trouble,
+// until ctx ends.
+func (a *App) watchHouse(ctx context.Context) {
+	t := time.NewTicker(look)
 	defer t.Stop()
+	was := false
 	for {
 		a.lookAtDisk(a.site.Disk)
+		was = a.lookAtLinks(was)
 		select {
 		case <-t.C:
 		case <-ctx.Done():
@@ -68,4 +72,22 @@ func (a *App) lookAtDisk(c DiskConfig) {
 			u.Hold(text)
 		}
 	}
+}
+
+// lookAtLinks raises an alarm for trouble that was there at the last look too: a broker that
+// starts anew is none.
+func (a *App) lookAtLinks(was bool) bool {
+	var says []string
+	for _, l := range a.links {
+		if s := l.State(); s.Trouble != "" {
+			says = append(says, s.Name+": "+s.Trouble)
+		}
+	}
+	switch {
+	case len(says) == 0:
+		a.alarms.Clear("", "", alarm.Link)
+	case was:
+		a.alarms.Raise(alarm.Alarm{Kind: alarm.Link, Text: strings.Join(says, "; ") + "; see the page Links"})
+	}
+	return len(says) > 0
 }

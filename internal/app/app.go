@@ -146,7 +146,7 @@ func New(o Options) (a *App, err error) {
 		return a, err
 	}
 	deps := api.Deps{
-		Site: a.site.Name, Version: o.Version, Started: started, Book: a.book, Records: a.store, Alarms: a.alarms,
+		Site: a.site.Name, Version: o.Version, Started: started, Book: a.book, Records: a.store, Alarms: a.alarms, Tags: a.tags, Outbox: a.store,
 		KeepCamera:      func(id string, s station.CameraSettings) error { return a.cameras.keep(id, &s) },
 		KeepCalibration: a.scales.keep,
 		Hub:             a.hub, Console: pages, Log: o.Log,
@@ -349,7 +349,7 @@ func (a *App) Run(ctx context.Context) error {
 	defer a.Close()
 	belts, stopBelts := context.WithCancel(context.Background())
 	var moving sync.WaitGroup
-	moving.Go(func() { a.watchDisk(belts) })
+	moving.Go(func() { a.watchHouse(belts) })
 	for _, u := range a.units {
 		moving.Go(func() { u.belt.Run(belts) })
 		if a.opts.Hold {

@@ -15,7 +15,9 @@ import (
 	"ricetta/internal/line"
 	"ricetta/internal/links"
 	"ricetta/internal/links/modbus"
+	"ricetta/internal/links/mqtt"
 	"ricetta/internal/links/textline"
+	"ricetta/internal/links/webhook"
 	"ricetta/internal/plant"
 	"ricetta/internal/remoteio"
 	"ricetta/internal/source"
@@ -46,6 +48,8 @@ type PictureConfig struct {
 type LinksConfig struct {
 	TextLine *textline.Config `yaml:"textline,omitempty"`
 	Modbus   *modbus.Config   `yaml:"modbus,omitempty"`
+	MQTT     *mqtt.Config     `yaml:"mqtt,omitempty"`
+	Webhooks []webhook.Config `yaml:"webhooks,omitempty"`
 }
 
 // LineConfig is a line with what moves it.

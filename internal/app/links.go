@@ -3,6 +3,7 @@ package app
 import (
 	"context"
 	"fmt"
+	"path/filepath"
 	"sync/atomic"
 	"time"
 
@@ -11,7 +12,9 @@ import (
 	"ricetta/internal/line"
 	"ricetta/internal/links"
 	"ricetta/internal/links/modbus"
+	"ricetta/internal/links/mqtt"
 	"ricetta/internal/links/textline"
+	"ricetta/internal/links/webhook"
 	"ricetta/internal/station"
 	"ricetta/internal/workbench"
 )
@@ -54,33 +57,73 @@ func (t *tellers) AlarmChanged(a alarm.Alarm) {
 	t.each(func(l links.Listener) { l.Alarm(a) })
 }
 
-// opener opens one kind of link, nil where the site has none of it.
+// opener opens the links of one kind that the site names.
 type opener struct {
 	name string
-	open func(LinksConfig, hall, *links.Tags) (links.Link, error)
+	open func(c LinksConfig, h hall, tags *links.Tags) ([]links.Link, error)
 }
 
 // openers are the kinds of links. A new one is a folder in internal/links, a field in
 // LinksConfig, and a line here.
 var openers = []opener{
-	{"textline", func(c LinksConfig, h hall, tags *links.Tags) (links.Link, error) {
+	{"textline", func(c LinksConfig, h hall, tags *links.Tags) ([]links.Link, error) {
 		if c.TextLine == nil {
 			return nil, nil
 		}
 		if err := refuseOutside(c.TextLine.Listen); err != nil {
 			return nil, err
 		}
-		return textline.Open(*c.TextLine, h, tags, time.Now)
+		return one(textline.Open(*c.TextLine, h, tags, time.Now))
 	}},
-	{"modbus", func(c LinksConfig, h hall, tags *links.Tags) (links.Link, error) {
+	{"modbus", func(c LinksConfig, h hall, tags *links.Tags) ([]links.Link, error) {
 		if c.Modbus == nil {
 			return nil, nil
 		}
 		if err := refuseOutside(c.Modbus.Listen); err != nil {
 			return nil, err
 		}
-		return modbus.Open(*c.Modbus, h, tags, time.Now)
+		return one(modbus.Open(*c.Modbus, h, tags, time.Now))
 	}},
+	{"mqtt", func(c LinksConfig, h hall, tags *links.Tags) ([]links.Link, error) {
+		if c.MQTT == nil {
+			return nil, nil
+		}
+		conf := *c.MQTT
+		for _, f := range []*string{&conf.PasswordFile, &conf.CA, &conf.Cert, &conf.Key} {
+			h.a.inData(f)
+		}
+		return one(mqtt.Open(conf, h, tags, time.Now))
+	}},
+	{"webhooks", func(c LinksConfig, h hall, _ *links.Tags) (out []links.Link, err error) {
+		seen := map[string]bool{}
+		for _, conf := range c.Webhooks {
+			if seen[conf.Name] {
+				return out, fmt.Errorf("two webhooks are called %s; give each its own name", conf.Name)
+			}
+			seen[conf.Name] = true
+			h.a.inData(&conf.SecretFile)
+			s, err := webhook.Open(conf, h.a.site.Name, h.States(), h.a.store, time.Now)
+			if err != nil {
+				return out, err
+			}
+			out = append(out, s)
+		}
+		return out, nil
+	}},
+}
+
+func one[L links.Link](l L, err error) ([]links.Link, error) {
+	if err != nil {
+		return nil, err
+	}
+	return []links.Link{l}, nil
+}
+
+// inData lets a path that is not absolute begin in the data folder.
+func (a *App) inData(path *string) {
+	if *path != "" && !filepath.IsAbs(*path) {
+		*path = filepath.Join(a.opts.DataDir, *path)
+	}
 }
 
 // openLinks opens what the site names.
@@ -92,13 +135,13 @@ func (a *App) openLinks() error {
 	}
 	listeners := []links.Listener{a.tags}
 	for _, o := range openers {
-		l, err := o.open(a.site.Links, h, a.tags)
-		if err != nil {
-			return fmt.Errorf("links: %s: %w", o.name, err)
-		}
-		if l != nil {
+		opened, err := o.open(a.site.Links, h, a.tags)
+		for _, l := range opened {
 			a.links = append(a.links, l)
 			listeners = append(listeners, l)
+		}
+		if err != nil {
+			return fmt.Errorf("links: %s: %w", o.name, err)
 		}
 	}
 	a.tell.links.Store(&listeners)

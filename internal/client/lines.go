@@ -2,6 +2,7 @@ package client
 
 import (
 	"context"
+	"fmt"
 	"net/url"
 
 	"ricetta/core/check"
@@ -98,4 +99,29 @@ func (c *Client) SendPiece(ctx context.Context, id string) (out api.Line, err er
 // GiveUpChallenge ends a challenge of a line that is not finished.
 func (c *Client) GiveUpChallenge(ctx context.Context, id string) (out api.Line, err error) {
 	return out, c.do(ctx, "POST", lineAt(id, "/challenge/give-up"), nil, &out)
+}
+
+// Tags lists the tags with what they are now.
+func (c *Client) Tags(ctx context.Context) (out api.TagList, err error) {
+	return out, c.do(ctx, "GET", "/tags", nil, &out)
+}
+
+// WriteTag writes a tag that may be.
+func (c *Client) WriteTag(ctx context.Context, name string, v float64, who string) (out api.TagList, err error) {
+	return out, c.tell(ctx, "PUT", "/tags/"+url.PathEscape(name), nil, nil, map[string]any{"value": v, "who": who}, &out)
+}
+
+// DeadDeliveries lists messages that could not be delivered and were given up.
+func (c *Client) DeadDeliveries(ctx context.Context) (out api.DeliveryList, err error) {
+	return out, c.do(ctx, "GET", "/deliveries", nil, &out)
+}
+
+// DeliverAgain gives such a one a new life.
+func (c *Client) DeliverAgain(ctx context.Context, id int64) (out api.DeliveryList, err error) {
+	return out, c.do(ctx, "POST", fmt.Sprintf("/deliveries/%d/again", id), nil, &out)
+}
+
+// DropDelivery forgets one.
+func (c *Client) DropDelivery(ctx context.Context, id int64) (out api.DeliveryList, err error) {
+	return out, c.do(ctx, "DELETE", fmt.Sprintf("/deliveries/%d", id), nil, &out)
 }

@@ -144,6 +144,10 @@ var migrations = []*gormigrate.Migration{
 		ID:      "0005-challenges",
 		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&itemRow{}, &packageRow{}, &challengeRow{}) },
 	},
+	{
+		ID:      "0006-deliveries",
+		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&deliveryRow{}) },
+	},
 }
 
 // migrate refuses a database that a newer program has written.

@@ -129,4 +129,3 @@ func setLimit(tree map[string]any, at LimitAt, v float64) error {
 	}
 	return fmt.Errorf("the recipe has no limit %s", at)
 }
-

@@ -1,5 +1,6 @@
 CREATE TABLE `alarms` (`id` integer,`line` text NOT NULL,`station` text NOT NULL,`kind` text NOT NULL,`holds` numeric NOT NULL,`sentence` text NOT NULL,`times` integer NOT NULL,`raised` integer NOT NULL,`gone` integer NOT NULL,`acknowledged` integer NOT NULL,`who` text NOT NULL,`note` text NOT NULL,PRIMARY KEY (`id`));
 CREATE TABLE `challenges` (`id` integer PRIMARY KEY AUTOINCREMENT,`line` text NOT NULL,`run` integer NOT NULL,`product` text NOT NULL,`who` text NOT NULL,`begun` integer NOT NULL,`ended` integer NOT NULL,`result` text NOT NULL,`sends` blob NOT NULL);
+CREATE TABLE `deliveries` (`id` integer PRIMARY KEY AUTOINCREMENT,`receiver` text NOT NULL,`dead` numeric NOT NULL,`next` integer NOT NULL,`event` text NOT NULL,`body` blob NOT NULL,`made` integer NOT NULL,`tries` integer NOT NULL,`error` text NOT NULL);
 CREATE TABLE `items` (`id` integer PRIMARY KEY AUTOINCREMENT,`station` text NOT NULL,`seq` integer NOT NULL,`line` text NOT NULL,`role` text NOT NULL,`time` integer NOT NULL,`count` integer NOT NULL,`product` text NOT NULL,`revision` text NOT NULL,`route` text NOT NULL,`fault` text NOT NULL,`reason` text NOT NULL,`sentence` text NOT NULL,`took` integer NOT NULL,`delay` integer NOT NULL,`findings` blob NOT NULL,`picture` text NOT NULL,`run` integer NOT NULL DEFAULT 0,`challenge` integer NOT NULL DEFAULT 0);
 CREATE TABLE `migrations` (`id` text,PRIMARY KEY (`id`));
 CREATE TABLE `packages` (`id` integer PRIMARY KEY AUTOINCREMENT,`line` text NOT NULL,`seq` integer NOT NULL,`run` integer NOT NULL,`route` text NOT NULL,`fault` text NOT NULL,`time` integer NOT NULL,`count` integer NOT NULL,`product` text NOT NULL,`station` text NOT NULL,`reason` text NOT NULL,`sentence` text NOT NULL,`challenge` integer NOT NULL DEFAULT 0);
@@ -11,6 +12,7 @@ CREATE TABLE sqlite_sequence(name,seq);
 CREATE TABLE `tallies` (`hour` integer,`station` text,`product` text,`revision` text,`route` text,`reason` text,`fault` numeric,`n` integer NOT NULL,PRIMARY KEY (`hour`,`station`,`product`,`revision`,`route`,`reason`,`fault`));
 CREATE INDEX `alarms_of_line` ON `alarms`(`line`);
 CREATE INDEX `challenges_of_line` ON `challenges`(`line`);
+CREATE INDEX `deliveries_due` ON `deliveries`(`receiver`,`dead`,`next`);
 CREATE UNIQUE INDEX `item_of_station` ON `items`(`station`,`seq`);
 CREATE INDEX `items_by_reason` ON `items`(`station`,`reason`);
 CREATE INDEX `items_by_route` ON `items`(`station`,`route`);

@@ -74,6 +74,10 @@ export const beginChallenge = (id: string, who: string) => unwrap(api.POST("/lin
 export const sendPiece = (id: string) => unwrap(api.POST("/lines/{id}/challenge/send", { params: at(id) }));
 export const giveUpChallenge = (id: string) => unwrap(api.POST("/lines/{id}/challenge/give-up", { params: at(id) }));
 export const links = () => unwrap(api.GET("/links")).then((l) => l.links);
+export const tags = () => unwrap(api.GET("/tags")).then((l) => l.tags);
+export const deliveries = () => unwrap(api.GET("/deliveries")).then((l) => l.deliveries);
+export const deliverAgain = (id: number) => unwrap(api.POST("/deliveries/{id}/again", { params: { path: { id } } })).then((l) => l.deliveries);
+export const dropDelivery = (id: number) => unwrap(api.DELETE("/deliveries/{id}", { params: { path: { id } } })).then((l) => l.deliveries);
 export const runs = (id: string) => unwrap(api.GET("/lines/{id}/runs", { params: at(id) })).then((p) => p.runs);
 export const item = (id: string) => unwrap(api.GET("/items/{id}", { params: { path: { id } } }));
 export const items = (query: ItemQuery) => unwrap(api.GET("/items", { params: { query } }));
