@@ -31,6 +31,7 @@ const (
 	Picture      Kind = "picture" // pictures drift from the reference
 	Challenge    Kind = "challenge"
 	Link         Kind = "link"
+	Changeover   Kind = "changeover" // what a station read changes nothing
 )
 
 // Alarm is one of them.

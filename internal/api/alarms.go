@@ -23,7 +23,7 @@ type Alarm struct {
 	ID           int64      `json:"id" required:"true"`
 	Line         string     `json:"line" required:"true" description:"Empty of the whole service"`
 	Station      string     `json:"station" required:"true" description:"Empty of a whole line"`
-	Kind         string     `json:"kind" required:"true" enum:"rejects_in_row,reject_rate,not_confirmed,unexpected,no_picture,late,output,records,disk,picture,challenge,link"`
+	Kind         string     `json:"kind" required:"true" enum:"rejects_in_row,reject_rate,not_confirmed,unexpected,no_picture,late,output,records,disk,picture,challenge,link,changeover"`
 	Holds        bool       `json:"holds" required:"true" description:"It has stopped the line"`
 	Text         string     `json:"text" required:"true"`
 	Times        int64      `json:"times" required:"true" description:"How often it was raised before somebody acknowledged it"`

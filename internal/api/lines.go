@@ -9,6 +9,7 @@ import (
 
 	"ricetta/core/check"
 	"ricetta/core/inspect"
+	"ricetta/internal/catalog"
 	"ricetta/internal/line"
 )
 
@@ -23,6 +24,8 @@ type LineControl interface {
 	Change(line.Run) (line.Run, error)
 	// Order tells what is packed from the next package on.
 	Order(check.Order)
+	// Find tells what is to be packed by the number of an order, a code, or a product.
+	Find(text string) (catalog.Found, error)
 	// Trigger takes a package that lies at the trigger now.
 	Trigger() error
 	ChallengeControl
@@ -119,6 +122,57 @@ func (s *Server) changeLine(_ *echo.Context, in *changeRequest) (*Line, error) {
 		}
 		return err
 	})
+}
+
+// Catalog is what the interface shows of products and orders.
+type Catalog interface {
+	Products() []catalog.Product
+	Orders() ([]catalog.Entry, error)
+}
+
+// OrderList lists what can be packed.
+type OrderList struct {
+	Products []catalog.Product `json:"products" required:"true" nullable:"false"`
+	Orders   []catalog.Entry   `json:"orders" required:"true" nullable:"false"`
+}
+
+func (s *Server) listOrders(*echo.Context, *none) (*OrderList, error) {
+	orders, err := s.deps.Catalog.Orders()
+	if err != nil {
+		return nil, problem(http.StatusConflict, "The orders cannot be read", err.Error())
+	}
+	out := &OrderList{Products: s.deps.Catalog.Products(), Orders: orders}
+	if out.Products == nil {
+		out.Products = []catalog.Product{}
+	}
+	if out.Orders == nil {
+		out.Orders = []catalog.Entry{}
+	}
+	return out, nil
+}
+
+type packRequest struct {
+	LineRequest
+	Text string `query:"text" required:"true" description:"What was typed, scanned or read"`
+}
+
+// ToPack is what is to be packed.
+type ToPack struct {
+	Product string      `json:"product" required:"true"`
+	Order   check.Order `json:"order" required:"true" nullable:"false"`
+	What    string      `json:"what" required:"true" description:"What it was found by, as in order 4711"`
+}
+
+func (s *Server) findToPack(_ *echo.Context, in *packRequest) (*ToPack, error) {
+	l := s.line(in.ID)
+	if l == nil {
+		return nil, noLine(in.ID)
+	}
+	f, err := l.Find(in.Text)
+	if err != nil {
+		return nil, problem(http.StatusConflict, "Nothing was found", err.Error())
+	}
+	return &ToPack{f.Product, f.Order, f.What}, nil
 }
 
 type runsRequest struct {

@@ -29,6 +29,7 @@ type Deps struct {
 	Lines         []LineControl
 	Links         []Link
 	Tags          Tags
+	Catalog       Catalog
 	Outbox        Outbox
 	Stations      []Control
 	Book          *workbench.Book
@@ -107,6 +108,8 @@ func (s *Server) routes(r *router) {
 	handle(r, "POST", "/lines/:id/trigger", lined("triggerLine", "Take the package that lies at the trigger now, on a line triggered by software", 403, 404, 409), s.triggerLine)
 	handle(r, "POST", "/lines/:id/prepare", lined("prepareLine", "Make the recipes of a product ready, so that a changeover takes an instant", 403, 404, 409), s.prepareLine)
 	handle(r, "POST", "/lines/:id/change", lined("changeLine", "Change the line over to a product from the next package on; a run begins", 403, 404, 409), s.changeLine)
+	handle(r, "GET", "/lines/:id/find", lined("findToPack", "What is to be packed by the number of an order, a code, or a product", 404, 409), s.findToPack)
+	handle(r, "GET", "/orders", lined("listOrders", "The products and orders that are described", 409), s.listOrders)
 	handle(r, "GET", "/lines/:id/runs", lined("listRuns", "The runs of a line with their counts, newest first", 400, 404), s.listRuns)
 	handle(r, "GET", "/lines/:id/signals", lined("showSignals", "The inputs and outputs of a line as they are now", 404), s.showSignals)
 	handle(r, "POST", "/lines/:id/setup", lined("setupLine", "Begin or end set-up of a stopped line, in which signals are set by hand; it ends by itself", 403, 404, 409), s.setupLine)

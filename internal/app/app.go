@@ -14,6 +14,7 @@ import (
 	"ricetta/core/raster"
 	"ricetta/internal/alarm"
 	"ricetta/internal/api"
+	"ricetta/internal/catalog"
 	"ricetta/internal/console"
 	"ricetta/internal/line"
 	"ricetta/internal/links"
@@ -37,21 +38,24 @@ type Options struct {
 
 // App is the service, built and not yet serving. Close it.
 type App struct {
-	opts     Options
-	site     *Site
-	store    *store.Store
-	hub      *api.Hub
-	tell     *tellers
-	alarms   *alarm.Book
-	tags     *links.Tags
-	links    []links.Link
-	book     *workbench.Book
-	cameras  *kept[station.CameraSettings]
-	scales   *kept[raster.Calibration]
-	units    []*unit
-	places   []*place
-	server   *api.Server
-	listener net.Listener
+	opts    Options
+	site    *Site
+	store   *store.Store
+	hub     *api.Hub
+	tell    *tellers
+	alarms  *alarm.Book
+	tags    *links.Tags
+	catalog *catalog.Catalog
+	// background are changeovers that a station began.
+	background sync.WaitGroup
+	links      []links.Link
+	book       *workbench.Book
+	cameras    *kept[station.CameraSettings]
+	scales     *kept[raster.Calibration]
+	units      []*unit
+	places     []*place
+	server     *api.Server
+	listener   net.Listener
 }
 
 // belt is what moves a line and its signals.
@@ -68,6 +72,7 @@ type belt interface {
 type unit struct {
 	*line.Line
 	belt belt
+	app  *App
 }
 
 // Start implements api.LineControl.
@@ -128,6 +133,9 @@ func New(o Options) (a *App, err error) {
 	for _, e := range odd {
 		o.Log.Warn("a recipe cannot be used", "error", e)
 	}
+	if a.catalog, err = catalog.Open(o.DataDir, a.site.Products); err != nil {
+		return a, err
+	}
 	a.hub = api.NewHub(strconv.FormatInt(started.UnixMilli(), 36))
 	a.tell = &tellers{Hub: a.hub}
 	if a.alarms, err = alarm.Open(a.store, time.Now, a.tell.AlarmChanged, o.Log); err != nil {
@@ -146,7 +154,7 @@ func New(o Options) (a *App, err error) {
 		return a, err
 	}
 	deps := api.Deps{
-		Site: a.site.Name, Version: o.Version, Started: started, Book: a.book, Records: a.store, Alarms: a.alarms, Tags: a.tags, Outbox: a.store,
+		Site: a.site.Name, Version: o.Version, Started: started, Book: a.book, Records: a.store, Alarms: a.alarms, Tags: a.tags, Outbox: a.store, Catalog: a.catalog,
 		KeepCamera:      func(id string, s station.CameraSettings) error { return a.cameras.keep(id, &s) },
 		KeepCalibration: a.scales.keep,
 		Hub:             a.hub, Console: pages, Log: o.Log,
@@ -208,7 +216,7 @@ func (a *App) build(c LineConfig) error {
 	if err != nil {
 		return err
 	}
-	u := &unit{l, b}
+	u := &unit{l, b, a}
 	b.Attach(l)
 	a.units = append(a.units, u)
 	for i, sc := range c.Stations {
@@ -371,6 +379,7 @@ func (a *App) Close() {
 	for _, l := range a.links {
 		l.Close()
 	}
+	a.background.Wait()
 	for _, u := range a.units {
 		u.Close()
 	}

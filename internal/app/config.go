@@ -7,10 +7,12 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 
 	"github.com/goccy/go-yaml"
 
 	"ricetta/core/check"
+	"ricetta/internal/catalog"
 	"ricetta/internal/folder"
 	"ricetta/internal/line"
 	"ricetta/internal/links"
@@ -29,13 +31,14 @@ const SiteFile = "site.yaml"
 
 // Site is the configuration: what stands in the hall.
 type Site struct {
-	Name     string          `yaml:"site"`
-	Pictures PictureConfig   `yaml:"pictures"`
-	Disk     DiskConfig      `yaml:"disk,omitempty"`
-	Lines    []LineConfig    `yaml:"lines,omitempty"`
-	Tags     []links.Tag     `yaml:"tags,omitempty"`
-	Links    LinksConfig     `yaml:"links,omitempty"`
-	Stations []StationConfig `yaml:"stations"`
+	Name     string            `yaml:"site"`
+	Pictures PictureConfig     `yaml:"pictures"`
+	Disk     DiskConfig        `yaml:"disk,omitempty"`
+	Products []catalog.Product `yaml:"products,omitempty"`
+	Lines    []LineConfig      `yaml:"lines,omitempty"`
+	Tags     []links.Tag       `yaml:"tags,omitempty"`
+	Links    LinksConfig       `yaml:"links,omitempty"`
+	Stations []StationConfig   `yaml:"stations"`
 }
 
 // PictureConfig says which pictures are kept.
@@ -56,6 +59,7 @@ type LinksConfig struct {
 type LineConfig struct {
 	line.Config `yaml:",inline"`
 	Order       folder.OrderText `yaml:"order,omitempty"` // what is packed when it starts for the first time
+	ChangeBy    *ChangeBy        `yaml:"change_by,omitempty"`
 	Belt        BeltConfig       `yaml:"belt,omitempty"`
 	sources     []SourceConfig   // of its stations
 }
@@ -175,6 +179,12 @@ func (s *Site) validate() error {
 		}
 		if err := l.Validate(); err != nil {
 			return err
+		}
+		if by := l.ChangeBy; by != nil {
+			known := slices.ContainsFunc(s.Stations, func(c StationConfig) bool { return c.ID == by.Station })
+			if !known || !strings.Contains(by.Text, ".") {
+				return fmt.Errorf("line %s: change_by needs a station and a text of it, as in {station: line1-top, text: sheet.text}", l.ID)
+			}
 		}
 		if m := l.Belt.Modbus; m != nil {
 			if l.Belt.Plant != nil {

@@ -144,6 +144,11 @@ func (a *App) openLinks() error {
 			return fmt.Errorf("links: %s: %w", o.name, err)
 		}
 	}
+	for i, u := range a.units {
+		if by := a.site.Lines[i].ChangeBy; by != nil {
+			listeners = append(listeners, &reader{unit: u, by: *by})
+		}
+	}
 	a.tell.links.Store(&listeners)
 	for _, u := range a.units { // what happened before they were there
 		s := u.State()

@@ -4,7 +4,9 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"maps"
 	"slices"
+	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
@@ -58,7 +60,8 @@ func lineCommand() *cli.Command {
 			one("trigger", "take the package that lies at the trigger now", "LINE", nil, named(func(ctx context.Context, _ *cli.Command, s *client.Client, id string) (api.Line, error) {
 				return s.TriggerLine(ctx, id)
 			})),
-			one("change", "change a line over to a product, from the next package on", "[--order FILE] LINE PRODUCT", []cli.Flag{orderFlag(), who}, changeLine),
+			one("change", "change a line over, from the next package on: to a product, the number of an order, or a code", "[--order FILE] LINE PRODUCT|ORDER|CODE", []cli.Flag{orderFlag(), who}, changeLine),
+			{Name: "orders", Usage: "the orders that can be packed", Flags: flags(), Action: onService(listOrders)},
 			{Name: "runs", Usage: "the runs of a line with their counts", UsageText: "line runs LINE", Flags: flags(), Action: onService(listRuns)},
 		}, signalCommands(flags)...),
 	}
@@ -146,6 +149,33 @@ func printRoutes(row func(string, any), routes map[string]int64, of int64) {
 	for _, r := range names {
 		row("  "+r, fmt.Sprintf("%d (%s)", routes[r], share(routes[r], of)))
 	}
+}
+
+func listOrders(ctx context.Context, c *cli.Command, s *client.Client) error {
+	list, err := s.Orders(ctx)
+	if err != nil {
+		return err
+	}
+	out := c.Root().Writer
+	if c.Bool("json") {
+		return printJSON(out, list)
+	}
+	if len(list.Orders) == 0 {
+		line(out, "There are no orders; put them into orders.csv in the data folder, with the columns order, product, lot, …")
+		return nil
+	}
+	t := newTable(out, "order", "product", "with")
+	for _, o := range list.Orders {
+		var with []string
+		for _, n := range slices.Sorted(maps.Keys(o.Order)) {
+			if n != "order" {
+				with = append(with, n+" "+o.Order[n])
+			}
+		}
+		t.AppendRow(table.Row{o.Number, o.Product, strings.Join(with, ", ")})
+	}
+	t.Render()
+	return nil
 }
 
 func listRuns(ctx context.Context, c *cli.Command, s *client.Client) error {

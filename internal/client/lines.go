@@ -51,6 +51,16 @@ func (c *Client) ChangeLine(ctx context.Context, id, product string, order check
 	return out, c.tell(ctx, "POST", lineAt(id, "/change"), nil, nil, in, &out)
 }
 
+// Find tells what is to be packed by the number of an order, a code, or a product.
+func (c *Client) Find(ctx context.Context, id, text string) (out api.ToPack, err error) {
+	return out, c.do(ctx, "GET", lineAt(id, "/find"), url.Values{"text": {text}}, &out)
+}
+
+// Orders lists the products and orders that are described.
+func (c *Client) Orders(ctx context.Context) (out api.OrderList, err error) {
+	return out, c.do(ctx, "GET", "/orders", nil, &out)
+}
+
 // Runs lists the runs of a line, newest first.
 func (c *Client) Runs(ctx context.Context, id string, query url.Values) (out api.RunPage, err error) {
 	return out, c.do(ctx, "GET", lineAt(id, "/runs"), query, &out)

@@ -350,6 +350,9 @@ func reading(it *station.Item, name string) (float64, bool) {
 	return v.Value, ok && has
 }
 
+// TextOf returns a text of an item by CHECK.NAME.
+func TextOf(it *station.Item, name string) (string, bool) { return text(it, name) }
+
 func text(it *station.Item, name string) (string, bool) {
 	f, r, ok := find(it, name)
 	v, has := f.Texts[r]

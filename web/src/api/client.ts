@@ -58,6 +58,7 @@ const at = (id: string) => ({ path: { id } });
 export const startLine = (id: string, cleared: boolean) => unwrap(api.POST("/lines/{id}/start", { params: at(id), body: { cleared } }));
 export const stopLine = (id: string) => unwrap(api.POST("/lines/{id}/stop", { params: at(id) }));
 export const triggerLine = (id: string) => unwrap(api.POST("/lines/{id}/trigger", { params: at(id) }));
+export const findToPack = (id: string, text: string) => unwrap(api.GET("/lines/{id}/find", { params: { ...at(id), query: { text } } }));
 export const prepareLine = (id: string, product: string) => unwrap(api.POST("/lines/{id}/prepare", { params: at(id), body: { product } }));
 export const changeLine = (id: string, product: string, order: Record<string, string>, who: string) =>
   unwrap(api.POST("/lines/{id}/change", { params: at(id), body: { product, order, who, by: "console" } }));

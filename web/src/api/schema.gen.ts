@@ -310,6 +310,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/lines/{id}/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is to be packed by the number of an order, a code, or a product */
+        get: operations["findToPack"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/lines/{id}/prepare": {
         parameters: {
             query?: never;
@@ -472,6 +489,23 @@ export interface paths {
         };
         /** What happens, as it happens (Server-Sent Events with the events item, package, station, line, alarm and reset; data as in Event) */
         get: operations["live"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The products and orders that are described */
+        get: operations["listOrders"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1215,7 +1249,7 @@ export interface components {
             /** Format: int64 */
             id: number;
             /** @enum {string} */
-            kind: "rejects_in_row" | "reject_rate" | "not_confirmed" | "unexpected" | "no_picture" | "late" | "output" | "records" | "disk" | "picture" | "challenge" | "link";
+            kind: "rejects_in_row" | "reject_rate" | "not_confirmed" | "unexpected" | "no_picture" | "late" | "output" | "records" | "disk" | "picture" | "challenge" | "link" | "changeover";
             /** @description Empty of the whole service */
             line: string;
             note: string;
@@ -1278,6 +1312,16 @@ export interface components {
             least: components["schemas"]["CameraSettings"];
             most: components["schemas"]["CameraSettings"];
             settings: components["schemas"]["CameraSettings"];
+        };
+        CatalogEntry: {
+            number: string;
+            order: components["schemas"]["Order"];
+            product: string;
+        };
+        CatalogProduct: {
+            code: string;
+            gtin: string;
+            name: string;
         };
         Challenge: {
             /** Format: date-time */
@@ -1839,6 +1883,10 @@ export interface components {
         Order: {
             [key: string]: string;
         };
+        OrderList: {
+            orders: components["schemas"]["CatalogEntry"][];
+            products: components["schemas"]["CatalogProduct"][];
+        };
         OrderRequest: {
             /** @description Names and values, as lot: L4711; days as in 2027-03-31 */
             order: components["schemas"]["Order"];
@@ -2220,6 +2268,12 @@ export interface components {
         TaughtWarning: {
             check: string;
             text: string;
+        };
+        ToPack: {
+            order: components["schemas"]["Order"];
+            product: string;
+            /** @description What it was found by, as in order 4711 */
+            what: string;
         };
         TrialRequest: {
             /** @description A draft that is not saved yet; the saved one if absent */
@@ -3194,6 +3248,59 @@ export interface operations {
             };
         };
     };
+    findToPack: {
+        parameters: {
+            query: {
+                /** @description What was typed, scanned or read */
+                text: string;
+            };
+            header?: never;
+            path: {
+                /** @description Id of the line */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToPack"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     prepareLine: {
         parameters: {
             query?: never;
@@ -3706,6 +3813,44 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listOrders: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderList"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

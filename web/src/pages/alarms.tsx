@@ -19,6 +19,7 @@ const kindWords: Record<Alarm["kind"], string> = {
   picture: "Pictures drift",
   challenge: "Challenge",
   link: "Link",
+  changeover: "Changeover refused",
 };
 
 /** What somebody has to look at now, and what there was before. */

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { MonitorUp, Replace } from "lucide-react";
 import { useEffect, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { changeLine, lines, prepareLine, runs, stations, triggerLine, type Line, type Package, type Station } from "../api/client";
+import { changeLine, findToPack, lines, prepareLine, runs, stations, triggerLine, type Line, type Package, type Station } from "../api/client";
 import { recipes } from "../api/workbench";
 import { lineName, percent, when } from "../lib/format";
 import { faultWords, verdictOf } from "../lib/verdict";
@@ -260,6 +260,18 @@ function Changeover({ l, close }: { l: Line; close: () => void }) {
   const roles = l.stations.map((id) => list.data?.find((s) => s.id === id)?.role ?? "");
   const products = packable(all.data ?? [], roles);
   const [product, setProduct] = useState("");
+  const [sought, setSought] = useState("");
+  const [more, setMore] = useState<Record<string, string>>({});
+  const found = useMutation({
+    mutationFn: (text: string) => findToPack(l.id, text),
+    onSuccess: (f) => {
+      setProduct(f.product);
+      setLot(f.order["lot"] ?? "");
+      setExpiry(f.order["expiry"] ?? "");
+      setQuantity(f.order["quantity"] ?? "");
+      setMore(f.order);
+    },
+  });
   const [lot, setLot] = useState("");
   const [expiry, setExpiry] = useState("");
   const [quantity, setQuantity] = useState("");
@@ -269,7 +281,7 @@ function Changeover({ l, close }: { l: Line; close: () => void }) {
     reset();
     if (product) prepare(product);
   }, [product, prepare, reset]);
-  const order = Object.fromEntries(Object.entries({ lot, expiry, quantity }).filter(([, v]) => v.trim() !== "").map(([k, v]) => [k, v.trim()]));
+  const order = Object.fromEntries(Object.entries({ ...more, lot, expiry, quantity }).filter(([, v]) => v.trim() !== "").map(([k, v]) => [k, v.trim()]));
   const change = useMutation({
     mutationFn: () => changeLine(l.id, product, order, who.trim()),
     onSuccess: (fresh: Line) => {
@@ -293,8 +305,31 @@ function Changeover({ l, close }: { l: Line; close: () => void }) {
         <h2 className="text-lg font-semibold">Change over</h2>
         <p className="m-0 text-base text-ink-2">All stations of the line switch together, from the next package on. Those on the belt are judged and counted as what they are.</p>
         <label className={label}>
+          Order number or code, typed or scanned
+          <input
+            className={field}
+            value={sought}
+            onChange={(e) => setSought(e.target.value)}
+            onKeyDown={(e) => {
+              // A scanner ends with Enter: it fills the form, and does not send it.
+              if (e.key !== "Enter" || sought.trim() === "") return;
+              e.preventDefault();
+              found.mutate(sought);
+            }}
+            onBlur={() => sought.trim() !== "" && !found.isSuccess && found.mutate(sought)}
+          />
+        </label>
+        {(found.error ?? found.data) && (
+          <p role="status" className={`m-0 text-base ${found.error ? "text-reject" : "text-pass"}`}>
+            {found.error ? found.error.message : `Found ${found.data?.what ?? ""}: look over what follows.`}
+          </p>
+        )}
+        <label className={label}>
           Product
-          <select className={field} value={product} onChange={(e) => setProduct(e.target.value)}>
+          <select className={field} value={product} onChange={(e) => {
+              setProduct(e.target.value);
+              setMore({});
+            }}>
             <option value="">Choose what to pack</option>
             {products.map((p) => (
               <option key={p}>{p}</option>
