@@ -30,6 +30,9 @@ type Config struct {
 	// WorstFirst are routes, the worst first: of the verdicts of one package the worst counts.
 	// Routes that are not named come after reject and before rework and pass.
 	WorstFirst []string `json:"worst_first,omitempty" yaml:"worst_first,omitempty"`
+	// Rules are asked first, once all stations have judged a package and none of them has a fault:
+	// the first that holds counts, whatever its stations say.
+	Rules []recipe.JoinRule `json:"rules,omitempty" yaml:"rules,omitempty"`
 	// Signals says how its wires are meant.
 	Signals Signals `json:"signals" yaml:"signals,omitempty"`
 	// Alarms says what makes somebody look.
@@ -119,6 +122,9 @@ func (c Config) Validate() error {
 	if c.AfterStop != "" && c.AfterStop != Eject && c.AfterStop != Hold {
 		return fail("after_stop is %q; give %s or %s", c.AfterStop, Eject, Hold)
 	}
+	if _, err := c.join(); err != nil {
+		return fail("%w", err)
+	}
 	if err := c.validateSignals(); err != nil {
 		return fail("%w", err)
 	}
@@ -165,6 +171,23 @@ func (c Config) validateEjectors(last int64, fail func(string, ...any) error) er
 		}
 	}
 	return nil
+}
+
+// join compiles the rules; nil where there are none.
+func (c Config) join() (*recipe.Join, error) {
+	if len(c.Rules) == 0 {
+		return nil, nil
+	}
+	var ids []string
+	for _, s := range c.Stations {
+		ids = append(ids, s.ID)
+	}
+	for i, r := range c.Rules {
+		if _, ok := c.Ejectors[r.To]; !ok && r.To != recipe.Pass {
+			return nil, fmt.Errorf("rule %d sends packages to %q, and the line has no ejector for that", i+1, r.To)
+		}
+	}
+	return recipe.NewJoin(ids, c.Rules)
 }
 
 func (t Trigger) validate() error {

@@ -373,6 +373,9 @@ func (l *Line) act(actions []Action) {
 				delete(l.under, a.Seq)
 				l.told()
 				p := o.judged(a.Route, a.Late, l.cfg.Stations)
+				if a.Rule > 0 {
+					p.Station, p.Reason, p.Sentence = "", ByRule, l.tracker.rules.Says(a.Rule)
+				}
 				l.went(p)
 				l.record(p)
 				// Pieces that shall be rejected are no sign of anything, and neither is what is
@@ -437,6 +440,9 @@ func (l *Line) decide(i int, v station.Verdict) (stands string, late bool) {
 		if o.unproven {
 			_, late = l.tracker.Decide(v.Seq, i, recipe.Reject)
 			return v.Route, late
+		}
+		if v.Fault != station.NoFault {
+			l.tracker.Broken(v.Seq)
 		}
 	}
 	return l.tracker.Decide(v.Seq, i, v.Route)

@@ -29,6 +29,9 @@ type Package struct {
 	Reason, Sentence string
 }
 
+// ByRule is the reason of a package whose route a rule of the line decided.
+const ByRule = "rule"
+
 // Faults of packages, besides those of their items.
 const (
 	NotSeen  station.Fault = "not_seen"  // it went by a camera while the line stood

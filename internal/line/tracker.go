@@ -28,6 +28,7 @@ type Action struct {
 	Route   string
 	Station int // index into Config.Stations
 	Late    bool
+	Rule    int // of a Settled package: the rule that decided, from 1; 0 for the worst of its verdicts
 }
 
 // tracked is a package between the trigger and the ejectors.
@@ -39,6 +40,8 @@ type tracked struct {
 	route    string   // of all together, "" while undecided
 	settled  bool     // its ejector's time has come: the route stands
 	late     bool
+	broken   bool // one of its verdicts is a fault: no rule can save it
+	rule     int  // that decided, from 1
 }
 
 // ejecting is one use of an ejector.
@@ -55,6 +58,7 @@ type ejecting struct {
 // machine: the same calls give the same actions. It is not for concurrent use.
 type Tracker struct {
 	cfg     Config
+	rules   *recipe.Join // nil: the worst verdict counts
 	count   int64
 	next    int64 // count of the next package, when running by encoder
 	running bool
@@ -72,7 +76,8 @@ type Tracker struct {
 
 // NewTracker returns a tracker at rest. Packages are numbered from lastSeq+1.
 func NewTracker(cfg Config, lastSeq int64) *Tracker {
-	t := &Tracker{cfg: cfg, seq: lastSeq, pulses: map[string][]ejecting{}, on: map[string]bool{}}
+	rules, _ := cfg.join() // validated
+	t := &Tracker{rules: rules, cfg: cfg, seq: lastSeq, pulses: map[string][]ejecting{}, on: map[string]bool{}}
 	for r, e := range cfg.Ejectors {
 		t.routes = append(t.routes, r)
 		t.reach = max(t.reach, e.Offset+e.Pulse)
@@ -194,6 +199,15 @@ func (t *Tracker) Decide(seq int64, station int, route string) (stands string, l
 	return recipe.Reject, true
 }
 
+// Broken says that a verdict of a package is a fault. It is called before the verdict is decided.
+func (t *Tracker) Broken(seq int64) {
+	for i := range t.items {
+		if t.items[i].seq == seq {
+			t.items[i].broken = true
+		}
+	}
+}
+
 // join makes one route of the verdicts of a package: the worst, as soon as it is known.
 func (t *Tracker) join(it *tracked) {
 	worst, all := recipe.Pass, true
@@ -206,13 +220,21 @@ func (t *Tracker) join(it *tracked) {
 			worst = r
 		}
 	}
-	if !all && t.cfg.rank(worst) > 0 {
+	ruled := t.rules != nil && !it.broken
+	if !all && (ruled || t.cfg.rank(worst) > 0) {
 		return // another station may find it worse
 	}
-	it.route = worst
+	it.route, it.rule = worst, 0
+	if ruled {
+		if rule, to, err := t.rules.Route(it.routes); err != nil {
+			it.route, it.rule = recipe.Reject, 0
+		} else if rule > 0 {
+			it.route, it.rule = to, rule
+		}
+	}
 	if r := t.cfg.ejectorFor(it.route); r != "" && r != recipe.Reject && it.at+t.cfg.Ejectors[r].start() <= t.count {
 		// Its own ejector is behind it already, the one for rejects is not.
-		it.route, it.late = recipe.Reject, true
+		it.route, it.late, it.rule = recipe.Reject, true, 0
 	}
 }
 
@@ -295,7 +317,7 @@ func (t *Tracker) settle(out []Action) []Action {
 		if it.route == "" {
 			it.route, it.late = recipe.Reject, true
 		}
-		out = append(out, Action{Kind: Settled, At: at, Seq: it.seq, Route: it.route, Late: it.late})
+		out = append(out, Action{Kind: Settled, At: at, Seq: it.seq, Route: it.route, Late: it.late, Rule: it.rule})
 		if it.route == recipe.Pass {
 			continue
 		}

@@ -251,3 +251,66 @@ func TestConfigRefusesWhatCouldSlipThrough(t *testing.T) {
 		assert.ErrorContains(t, c.Validate(), want)
 	}
 }
+
+func TestRulesOverTheVerdictsOfAPackage(t *testing.T) {
+	c := cfg
+	c.Stations = []station.Config{{ID: "top"}, {ID: "side"}}
+	c.Rules = []recipe.JoinRule{
+		{To: recipe.Pass, When: `route["top"] == "pass" || route["side"] == "pass"`, Note: "the code may be on either side"},
+		{To: recipe.Rework, When: `route["top"] == "rework"`},
+	}
+	require.NoError(t, c.Validate())
+	for _, tc := range []struct {
+		top, side string
+		broken    bool
+		want      string
+		rule      int
+	}{
+		{"pass", "pass", false, "pass", 1},
+		{"pass", "reject", false, "pass", 1},
+		{"rework", "reject", false, "rework", 2},
+		{"reject", "reject", false, "reject", 0},
+		{"pass", "reject", true, "reject", 0}, // a fault: nobody knows what is on that side
+	} {
+		tr := NewTracker(c, 0)
+		tr.Start(0, 100, true)
+		tr.Advance(100)
+		if tc.broken {
+			tr.Broken(1)
+		}
+		tr.Decide(1, 0, tc.top)
+		if !tc.broken {
+			for _, a := range tr.Advance(200) {
+				assert.NotEqual(t, Settled, a.Kind)
+			}
+		}
+		tr.Decide(1, 1, tc.side)
+		var got Action
+		for count := int64(210); count < 700; count += 10 {
+			for _, a := range tr.Advance(count) {
+				if a.Kind == Settled && a.Seq == 1 {
+					got = a
+				}
+			}
+		}
+		assert.Equal(t, tc.want, got.Route, "%+v", tc)
+		assert.Equal(t, tc.rule, got.Rule, "%+v", tc)
+		assert.False(t, got.Late)
+	}
+	// A station that says nothing is rejected, whatever the rules would let pass.
+	tr := NewTracker(c, 0)
+	tr.Start(0, 100, true)
+	tr.Advance(100)
+	tr.Decide(1, 0, "pass")
+	assert.Contains(t, said(tr.Advance(420)), "on reject")
+
+	for say, rules := range map[string][]recipe.JoinRule{
+		"the line has no ejector": {{To: "bin", When: "true"}},
+		"it must say true or":     {{To: recipe.Pass, When: `route["top"]`}},
+		"the stations of the":     {{To: recipe.Pass, When: `route["left"] == "pass"`}},
+		"undeclared reference":    {{To: recipe.Pass, When: `reason == "x"`}},
+	} {
+		c.Rules = rules
+		assert.ErrorContains(t, c.Validate(), say)
+	}
+}
