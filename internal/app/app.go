@@ -19,6 +19,7 @@ import (
 	"ricetta/internal/line"
 	"ricetta/internal/links"
 	"ricetta/internal/plant"
+	"ricetta/internal/plant/controller"
 	"ricetta/internal/remoteio"
 	"ricetta/internal/source"
 	"ricetta/internal/station"
@@ -73,6 +74,8 @@ type unit struct {
 	*line.Line
 	belt belt
 	app  *App
+	// controller runs it, where it is simulated; nil elsewhere.
+	controller *controller.Controller
 }
 
 // Start implements api.LineControl.
@@ -216,7 +219,7 @@ func (a *App) build(c LineConfig) error {
 	if err != nil {
 		return err
 	}
-	u := &unit{l, b, a}
+	u := &unit{Line: l, belt: b, app: a}
 	b.Attach(l)
 	a.units = append(a.units, u)
 	for i, sc := range c.Stations {
@@ -367,6 +370,12 @@ func (a *App) Run(ctx context.Context) error {
 			a.opts.Log.Warn("a line did not start", "line", u.Config().ID, "error", err)
 		}
 	}
+	for i, u := range a.units {
+		if c := a.controllerOf(i); c != nil {
+			u.controller = c
+			moving.Go(func() { c.Run(belts) })
+		}
+	}
 	err := a.server.Serve(ctx, a.listener)
 	stopBelts()
 	moving.Wait()
@@ -406,6 +415,38 @@ func (a *App) Score() plant.Score {
 		}
 	}
 	return sum
+}
+
+// controllerOf builds the simulated controller of a line, nil where it has none.
+func (a *App) controllerOf(i int) *controller.Controller {
+	p := a.site.Lines[i].Belt.Plant
+	if p == nil || p.Controller == nil {
+		return nil
+	}
+	o := controller.Options{Config: *p.Controller, Line: a.site.Lines[i].ID, Unit: uint8(i + 1), Log: a.opts.Log}
+	if l, ok := a.units[i].belt.(*plant.Line); ok {
+		o.Load = l.Load
+	}
+	for _, l := range a.links {
+		switch s := l.State(); s.Name {
+		case "modbus":
+			o.Modbus = s.Address
+		case "textline":
+			o.Text = s.Address
+		}
+	}
+	return controller.New(o)
+}
+
+// Reports returns what the simulated line controllers saw, by line.
+func (a *App) Reports() map[string]controller.Report {
+	out := map[string]controller.Report{}
+	for _, u := range a.units {
+		if u.controller != nil {
+			out[u.Config().ID] = u.controller.Report()
+		}
+	}
+	return out
 }
 
 func (a *App) truth() api.Truth { return TruthOf(a.Score()) }

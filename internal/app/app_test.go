@@ -19,7 +19,7 @@ func TestDemoKeepsWhatIsThere(t *testing.T) {
 	require.NoError(t, InstallDemo(dir))
 	s, err := LoadSite(dir)
 	require.NoError(t, err)
-	require.Len(t, s.Lines, 6)
+	require.Len(t, s.Lines, 7)
 	assert.Equal(t, plant.Lines()[1].Rates, s.Lines[1].Belt.Plant.Rates, "the configuration survives its own YAML")
 	assert.Equal(t, plant.Lines()[1].Config(), s.Lines[1].Config)
 

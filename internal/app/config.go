@@ -12,6 +12,7 @@ import (
 	"github.com/goccy/go-yaml"
 
 	"ricetta/core/check"
+	"ricetta/core/recipe"
 	"ricetta/internal/catalog"
 	"ricetta/internal/folder"
 	"ricetta/internal/line"
@@ -180,6 +181,9 @@ func (s *Site) validate() error {
 		if err := l.Validate(); err != nil {
 			return err
 		}
+		if p := l.Belt.Plant; p != nil && p.Controller != nil && (s.Links.TextLine == nil || s.Links.Modbus == nil) {
+			return fmt.Errorf("line %s: its controller speaks by text lines and Modbus; describe both under links", l.ID)
+		}
 		if by := l.ChangeBy; by != nil {
 			known := slices.ContainsFunc(s.Stations, func(c StationConfig) bool { return c.ID == by.Station })
 			if !known || !strings.Contains(by.Text, ".") {
@@ -206,7 +210,14 @@ func (s *Site) simulated() bool {
 // demoSite is the configuration of the demo plant.
 func demoSite() *Site {
 	s := &Site{Name: "Cartoleria Fiordaliso", Pictures: PictureConfig{LimitMB: 1024, PassShare: 25}}
-	for _, l := range plant.Lines() {
+	s.Links = LinksConfig{TextLine: &textline.Config{Listen: "127.0.0.1:0"}, Modbus: &modbus.Config{Listen: "127.0.0.1:0"}}
+	s.Tags = []links.Tag{
+		{Name: "line7-rejected", Line: "line7", Counter: recipe.Reject, Modbus: &links.Register{At: 1000, As: "int32"}},
+		{Name: "line7-route", Line: "line7", Verdict: "route", Modbus: &links.Register{At: 1002, As: "int32"}},
+		{Name: "tips", Station: "line1-top", Reading: "tips.count", Modbus: &links.Register{At: 1004}},
+		{Name: "tips-least", Station: "line1-top", Limit: "tips.count.least", Write: &links.Bounds{Least: 10, Most: 12}, Modbus: &links.Register{At: 1006}},
+	}
+	for _, l := range append(plant.Lines(), plant.Controlled()) {
 		s.Lines = append(s.Lines, LineConfig{Config: l.Config(), Belt: BeltConfig{Plant: &l.LineConfig}})
 		for _, st := range l.Stations {
 			// Drawing a picture takes longer than a camera does, the more so on a busy machine.

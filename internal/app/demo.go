@@ -24,7 +24,7 @@ func InstallDemo(dataDir string) error {
 	if err != nil {
 		return err
 	}
-	head := "# The demo plant: two lines of colored-pencil tins, and one each of watercolor trays, glue sticks and masking tape. Distances are encoder counts of 0.1 mm.\n"
+	head := "# The demo plant: two lines of colored-pencil tins, one each of watercolor trays, glue sticks, masking tape and lids, and one of two stations that a simulated line controller runs. Distances are encoder counts of 0.1 mm.\n"
 	if err := writeNew(filepath.Join(dataDir, SiteFile), append([]byte(head), text...)); err != nil {
 		return err
 	}

@@ -46,8 +46,9 @@ func demo(ctx context.Context, c *cli.Command, version string) error {
 	err := serve(ctx, c, version, func(a *app.App) {
 		running = a
 		line(out, `
-  The demo plant is running at Cartoleria Fiordaliso: two lines of colored-pencil tins, and
-  one each of watercolor trays, glue sticks and masking tape.
+  The demo plant is running at Cartoleria Fiordaliso: two lines of colored-pencil tins,
+  one each of watercolor trays, glue sticks, masking tape and lids, and one of two stations
+  that a simulated line controller runs, over Modbus TCP and text lines.
 
     Look at   http://%s
     First     the floor; then open "Line 1" and wait for a reject (one tin in 25);
@@ -59,6 +60,12 @@ func demo(ctx context.Context, c *cli.Command, version string) error {
 	})
 	if running != nil && err == nil {
 		printTruth(out, app.TruthOf(running.Score()))
+		for id, r := range running.Reports() {
+			line(out, "\nThe line controller of %s saw: %s.", id, r)
+			for _, odd := range r.Odd {
+				line(out, "  odd: %s", odd)
+			}
+		}
 	}
 	return err
 }

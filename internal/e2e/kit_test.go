@@ -41,6 +41,7 @@ stations:
 // service is a running service and a client of it.
 type service struct {
 	*client.Client
+	app  *app.App
 	url  string
 	dir  string
 	stop func()
@@ -57,7 +58,7 @@ func start(t testing.TB, dir, site string) *service {
 	ctx, cancel := context.WithCancel(context.Background())
 	done := make(chan error, 1)
 	go func() { done <- a.Run(ctx) }()
-	s := &service{url: "http://" + a.Addr(), dir: dir}
+	s := &service{app: a, url: "http://" + a.Addr(), dir: dir}
 	stopped := false
 	s.stop = func() {
 		if stopped {

@@ -11,6 +11,7 @@ import (
 	"ricetta/core/raster"
 	"ricetta/core/recipe"
 	"ricetta/internal/line"
+	"ricetta/internal/plant/controller"
 	"ricetta/internal/station"
 )
 
@@ -31,6 +32,8 @@ type LineConfig struct {
 	Rates Rates   `json:"rates"`
 	// Product is what lies on the belt; pencil tins if it is empty.
 	Product string `json:"product,omitempty"`
+	// Controller lets a simulated line controller run the line; nil: people do.
+	Controller *controller.Config `json:"controller,omitempty"`
 }
 
 // DemoLine is a line of the demo plant with its stations.
@@ -47,12 +50,27 @@ func Lines() []DemoLine {
 		return []station.Config{{ID: line + "-top", Name: name, Line: line, Role: Role}}
 	}
 	return []DemoLine{
-		{LineConfig{1001, 300, Rates{Missing: 0.012, Swapped: 0.008, Reversed: 0.008, NoTin: 0.005, Turned: 0.008}, Tins}, "line1", "Line 1", top("line1", "Tins, top view")},
-		{LineConfig{2002, 240, Rates{Missing: 0.03, Swapped: 0.016, Reversed: 0.02, NoTin: 0.006, Turned: 0.02}, Tins}, "line2", "Line 2", top("line2", "Tins, top view")},
-		{LineConfig{3003, 60, Rates{PanMissing: 0.012, PansSwapped: 0.008, BrushMissing: 0.012, TrayTurned: 0.008, Nothing: 0.004}, Trays}, "line3", "Line 3", top("line3", "Watercolor trays")},
-		{LineConfig{4004, 60, Rates{CapMissing: 0.01, CapRaised: 0.02, CodeScratched: 0.008, DateMissing: 0.005, DateWrong: 0.005, DateSmeared: 0.005, LotWrong: 0.005, Nothing: 0.004}, Sticks}, "line4", "Line 4", top("line4", "Glue sticks")},
-		{LineConfig{5005, 60, Rates{Bump: 0.012, Notch: 0.012, Nothing: 0.004}, Rolls}, "line5", "Line 5", top("line5", "Masking tape")},
-		{LineConfig{6006, 30, Rates{CodeMissing: 0.01, ArticleWrong: 0.01, CodePale: 0.01, Nothing: 0.004}, Lids}, "line6", "Line 6", top("line6", "Jar lids")},
+		{LineConfig{Seed: 1001, Speed: 300, Rates: Rates{Missing: 0.012, Swapped: 0.008, Reversed: 0.008, NoTin: 0.005, Turned: 0.008}, Product: Tins}, "line1", "Line 1", top("line1", "Tins, top view")},
+		{LineConfig{Seed: 2002, Speed: 240, Rates: Rates{Missing: 0.03, Swapped: 0.016, Reversed: 0.02, NoTin: 0.006, Turned: 0.02}, Product: Tins}, "line2", "Line 2", top("line2", "Tins, top view")},
+		{LineConfig{Seed: 3003, Speed: 60, Rates: Rates{PanMissing: 0.012, PansSwapped: 0.008, BrushMissing: 0.012, TrayTurned: 0.008, Nothing: 0.004}, Product: Trays}, "line3", "Line 3", top("line3", "Watercolor trays")},
+		{LineConfig{Seed: 4004, Speed: 60, Rates: Rates{CapMissing: 0.01, CapRaised: 0.02, CodeScratched: 0.008, DateMissing: 0.005, DateWrong: 0.005, DateSmeared: 0.005, LotWrong: 0.005, Nothing: 0.004}, Product: Sticks}, "line4", "Line 4", top("line4", "Glue sticks")},
+		{LineConfig{Seed: 5005, Speed: 60, Rates: Rates{Bump: 0.012, Notch: 0.012, Nothing: 0.004}, Product: Rolls}, "line5", "Line 5", top("line5", "Masking tape")},
+		{LineConfig{Seed: 6006, Speed: 30, Rates: Rates{CodeMissing: 0.01, ArticleWrong: 0.01, CodePale: 0.01, Nothing: 0.004}, Product: Lids}, "line6", "Line 6", top("line6", "Jar lids")},
+	}
+}
+
+// Controlled is a line of two stations that a line controller runs: tins and rolls by turns.
+func Controlled() DemoLine {
+	return DemoLine{
+		LineConfig{
+			Seed: 7007, Speed: 180, Rates: Rates{Missing: 0.02, Turned: 0.02, Bump: 0.03, Nothing: 0.01}, Product: Tins,
+			Controller: &controller.Config{Products: []string{Tins, Rolls}, Each: 30},
+		},
+		"line7", "Line 7",
+		[]station.Config{
+			{ID: "line7-first", Name: "First camera", Line: "line7", Role: Role},
+			{ID: "line7-last", Name: "Camera before the ejector", Line: "line7", Role: Role, Offset: 4200},
+		},
 	}
 }
 
@@ -84,6 +102,12 @@ func (d DemoLine) Config() line.Config {
 		},
 		Stations: d.Stations,
 	}
+	if len(d.Stations) > 1 { // the ejectors stand behind the last camera
+		out.Ejectors = map[string]line.Ejector{
+			recipe.Reject: {Offset: rejectOffset + 6000, Pulse: pulse, Confirm: confirmAfter},
+			recipe.Rework: {Offset: reworkOffset + 6000, Pulse: pulse},
+		}
+	}
 	if d.ID == "line1" {
 		out.Challenges = &line.Challenges{
 			Pieces: []line.ChallengePiece{
@@ -113,6 +137,7 @@ type Line struct {
 	score    Score
 	watched  int64            // first tin that a station saw, -1 before
 	placed   map[int64]Defect // what somebody put on the belt
+	loads    []load           // what was put on the belt, by its first piece
 	cameras  []*Camera
 
 	line     *line.Line
@@ -165,6 +190,35 @@ type standing struct {
 	offset int64
 }
 
+// load is a product that lies on the belt from a piece on.
+type load struct {
+	from    int64
+	product string
+}
+
+// Load puts another product on the belt, from the piece on that comes to the trigger next.
+func (l *Line) Load(product string) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	k := l.count/Pitch + 1
+	l.loads = append(l.loads, load{k, product})
+	for _, c := range l.cameras {
+		if c.ahead.index >= k {
+			c.ahead = rendering{}
+		}
+	}
+}
+
+// product is what a piece is. It needs the lock.
+func (l *Line) product(index int64) string {
+	for i := len(l.loads) - 1; i >= 0; i-- {
+		if l.loads[i].from <= index {
+			return l.loads[i].product
+		}
+	}
+	return l.cfg.product()
+}
+
 // Place implements line.Placer: it puts a test piece on the belt, in the place of the tin that
 // comes to the trigger next. Its name is that of a defect; any other is a good piece.
 func (l *Line) Place(piece string) {
@@ -193,9 +247,9 @@ func (l *Line) Piece(index int64) Piece {
 // piece needs the lock.
 func (l *Line) piece(index int64) Piece {
 	if d, ok := l.placed[index]; ok {
-		return DrawOf(l.cfg.product(), l.cfg.Seed, index, Rates{d: 1})
+		return DrawOf(l.product(index), l.cfg.Seed, index, Rates{d: 1})
 	}
-	return DrawOf(l.cfg.product(), l.cfg.Seed, index, l.cfg.Rates)
+	return DrawOf(l.product(index), l.cfg.Seed, index, l.cfg.Rates)
 }
 
 // rendering is the picture of a tin, on its way.

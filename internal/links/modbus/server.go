@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"log"
+	"net"
 	"strings"
 	"sync"
 	"time"
@@ -116,8 +117,11 @@ func Open(c Config, l links.Lines, tags *links.Tags, clock func() time.Time) (*S
 		s.units = append(s.units, &unit{id: st.Config.ID, state: st, holding: make([]uint16, hrEnd), counting: map[int64]bool{}})
 	}
 	var err error
+	if s.cfg.Listen, err = certain(c.Listen); err != nil {
+		return nil, err
+	}
 	s.server, err = modbus.NewServer(&modbus.ServerConfiguration{
-		URL: "tcp://" + c.Listen, Timeout: idle, MaxClients: mostClients, Logger: log.New(io.Discard, "", 0),
+		URL: "tcp://" + s.cfg.Listen, Timeout: idle, MaxClients: mostClients, Logger: log.New(io.Discard, "", 0),
 	}, s)
 	if err == nil {
 		err = s.server.Start()
@@ -126,6 +130,20 @@ func Open(c Config, l links.Lines, tags *links.Tags, clock func() time.Time) (*S
 		return nil, fmt.Errorf("cannot listen on %s for Modbus: %w; choose another address under links", c.Listen, err)
 	}
 	return s, nil
+}
+
+// certain gives an address with port 0 a port that is free: the library would not say which one
+// it took.
+func certain(listen string) (string, error) {
+	host, port, err := net.SplitHostPort(listen)
+	if err != nil || port != "0" {
+		return listen, err
+	}
+	l, err := net.Listen("tcp", host+":0")
+	if err != nil {
+		return "", err
+	}
+	return l.Addr().String(), l.Close()
 }
 
 // Close ends all connections.
