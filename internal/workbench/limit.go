@@ -91,7 +91,7 @@ func (b *Book) SetLimit(ctx context.Context, k Key, at LimitAt, v float64, who s
 		return nil, err
 	}
 	if report.Wrong > 0 {
-		return nil, fmt.Errorf("with %s = %g %w", at, v, &ErrWrong{report.Wrong, report.LetThrough, len(report.Results)})
+		return nil, fmt.Errorf("with %s at %g, %w", at, v, &ErrWrong{report.Wrong, report.LetThrough, len(report.Results)})
 	}
 	draft, derr := b.Draft(k)
 	if _, err := b.freeze(r, changed); err != nil {
