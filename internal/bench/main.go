@@ -18,7 +18,8 @@ import (
 func main() {
 	testing.Init()
 	accuracy := flag.Bool("accuracy", false, "measure exactness instead of speed")
-	part := flag.String("part", "", "measure only this part of the table: demo, eight, trial, kinds, codes, kernels, store; of accuracy: tins, datums, counts, measures, looks, colors, codes")
+	part := flag.String("part", "", "measure only this part of the table: demo, eight, trial, kinds, codes, texts, kernels, store, change, load; of accuracy: tins, datums, counts, measures, looks, colors, codes")
+	flag.DurationVar(&loadFor, "for", loadFor, "how long the load of two stations lasts")
 	flag.Parse()
 	w := tabwriter.NewWriter(os.Stdout, 0, 4, 2, ' ', 0)
 	var err error

@@ -70,6 +70,8 @@ var parts = []struct {
 	{"texts", benchTexts},
 	{"kernels", func(t table) error { benchKernels(t); return nil }},
 	{"store", benchStore},
+	{"change", benchChange},
+	{"load", benchLoad},
 }
 
 // printSpeed measures the part of that name, all if it is empty.

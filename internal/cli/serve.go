@@ -4,6 +4,7 @@ import (
 	"context"
 	"log/slog"
 	"os"
+	"runtime"
 	"runtime/debug"
 
 	"github.com/urfave/cli/v3"
@@ -29,6 +30,9 @@ func serveCommand(version string) *cli.Command {
 	}
 }
 
+// spareThreads are those beyond one for each core; internal/bench measures with as many.
+const spareThreads = 4
+
 // serve runs the service until ctx ends; ready is called when it listens.
 func serve(ctx context.Context, c *cli.Command, version string, ready func(*app.App)) error {
 	if c.NArg() > 0 {
@@ -46,6 +50,11 @@ func serve(ctx context.Context, c *cli.Command, version string, ready func(*app.
 		// Pictures are large and short-lived: without a limit the heap would swing
 		// between what is kept and twice that. The service is to stay below 300 MB.
 		debug.SetMemoryLimit(220 << 20)
+	}
+	if os.Getenv("GOMAXPROCS") == "" {
+		// Judging can keep every core busy for ten milliseconds at a time, and an ejector cannot
+		// wait for that: with threads to spare, the kernel runs what wakes at once.
+		runtime.GOMAXPROCS(runtime.GOMAXPROCS(0) + spareThreads)
 	}
 	log := slog.New(slog.NewTextHandler(w, &slog.HandlerOptions{Level: level}))
 	a, err := app.New(app.Options{DataDir: c.String("data"), Listen: c.String("listen"), Version: version, Hold: c.Bool("hold"), Log: log})

@@ -55,13 +55,12 @@ func TestALineControllerRunsTheLine(t *testing.T) {
 	ctx := t.Context()
 	eventually(t, "two changeovers", func() bool {
 		page, err := s.Runs(ctx, "line1", nil)
-		return err == nil && len(page.Runs) >= 3
+		return err == nil && len(page.Runs) >= 3 && s.app.Reports()["line1"].Changes >= 2 // it reads the answer a little later
 	})
 	r := s.app.Reports()["line1"]
 	assert.Empty(t, r.Odd)
 	assert.Zero(t, r.Missed)
 	assert.Zero(t, r.Lost)
-	assert.GreaterOrEqual(t, r.Changes, int64(2))
 	assert.GreaterOrEqual(t, r.Refused, int64(1))
 	assert.Positive(t, r.Told)
 	truth, err := s.Truth(ctx)

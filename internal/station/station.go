@@ -356,7 +356,7 @@ func (s *Station) judgePictures() {
 		fault, sentence := judge(it.runner, it.Item)
 		it.Took = s.parts.Clock().Sub(begin)
 		s.finish(it.Item, fault, sentence)
-		s.watch.see(it.runner, it.Picture)
+		s.watch.see(it.runner, it.Picture, s.parts.Clock())
 	}
 }
 

@@ -5,6 +5,7 @@ import (
 	"math"
 	"strings"
 	"sync"
+	"time"
 
 	"ricetta/core/inspect"
 	"ricetta/core/raster"
@@ -55,6 +56,9 @@ type Watched struct {
 // an odd one, is no drift.
 const watchedOver = 20
 
+// watchedEvery is how often a picture is looked at.
+const watchedEvery = time.Second
+
 // traits are the qualities that are watched, with what is usual and what tells of them.
 var traits = []struct {
 	name    string
@@ -75,6 +79,7 @@ type watching struct {
 	cfg   Config
 	drift func(station, act, text string)
 	in    chan seen
+	next  time.Time // before which no other one is looked at
 
 	plan      *inspect.Plan // whose reference it is
 	reference []float64
@@ -94,13 +99,15 @@ func newWatching(c Config, drift func(station, act, text string)) *watching {
 	return &watching{cfg: c, drift: drift, in: make(chan seen, 1)}
 }
 
-// see hands over a judged picture.
-func (w *watching) see(r *inspect.Runner, pic raster.Picture) {
-	if r == nil || pic.Gray == nil && pic.RGB == nil {
-		return // height has no light to drift
+// see hands over a judged picture, one a second at most: drift is slow, and looking takes as long
+// as judging does.
+func (w *watching) see(r *inspect.Runner, pic raster.Picture, now time.Time) {
+	if r == nil || pic.Kind() == "" || now.Before(w.next) {
+		return
 	}
 	select {
 	case w.in <- seen{r.Plan(), pic}:
+		w.next = now.Add(watchedEvery)
 	default:
 	}
 }

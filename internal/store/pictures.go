@@ -1,12 +1,10 @@
 package store
 
 import (
-	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
 	"fmt"
-	"image/png"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -18,6 +16,7 @@ import (
 
 	"ricetta/core/raster"
 	"ricetta/internal/disk"
+	"ricetta/internal/station"
 )
 
 // pictures is the folder of kept pictures. Its table and its files agree, and the
@@ -73,14 +72,13 @@ func (p *pictures) path(hash string) string {
 // keep writes the picture, unless it is there already, and returns its hash. It
 // makes room first, so that the limit holds at every moment.
 func (p *pictures) keep(pic raster.Picture, now time.Time) (string, error) {
-	var b bytes.Buffer
-	enc := png.Encoder{CompressionLevel: png.BestSpeed}
-	if err := enc.Encode(&b, pic.Image()); err != nil {
+	file, err := raster.EncodePNG(pic)
+	if err != nil {
 		return "", err
 	}
-	sum := sha256.Sum256(b.Bytes())
+	sum := sha256.Sum256(file)
 	hash := hex.EncodeToString(sum[:])
-	size := int64(b.Len())
+	size := int64(len(file))
 
 	p.mu.Lock()
 	defer p.mu.Unlock()
@@ -101,7 +99,7 @@ func (p *pictures) keep(pic raster.Picture, now time.Time) (string, error) {
 	if err := os.MkdirAll(filepath.Dir(path), 0o750); err != nil {
 		return "", err
 	}
-	if err := disk.Write(path, b.Bytes(), 0o600); err != nil {
+	if err := disk.Write(path, file, 0o600); err != nil {
 		return "", err
 	}
 	if err := p.db.Create(&pictureRow{Hash: hash, Bytes: size, Time: now.UnixMilli()}).Error; err != nil {
@@ -164,4 +162,32 @@ func (s *Store) PictureBytes() int64 {
 	s.pictures.mu.Lock()
 	defer s.pictures.mu.Unlock()
 	return s.pictures.total
+}
+
+// keepPictures writes the pictures of items that are on record, behind the work: a record does
+// not wait for its picture, and a picture is given up where they come faster than the disk takes
+// them. It works at a lower priority than what decides.
+func (s *Store) keepPictures() {
+	quietly()
+	for it := range s.shots {
+		hash, err := s.pictures.keep(it.Picture, it.Time)
+		if err == nil {
+			err = s.write.Model(&itemRow{}).Where("station = ? AND seq = ?", it.Station, it.Seq).Update("picture", hash).Error
+		}
+		if err != nil {
+			// The verdict and its figures matter more than the picture.
+			s.opts.Log.Warn("a picture was not kept", "station", it.Station, "seq", it.Seq, "error", err)
+		}
+	}
+}
+
+// show hands the picture of a recorded item over to be kept. It does not wait.
+func (s *Store) show(it *station.Item) {
+	select {
+	case s.shots <- it:
+	default:
+		if s.passedOver.Add(1)%100 == 1 {
+			s.opts.Log.Warn("pictures come faster than they can be kept; some are not", "not kept", s.passedOver.Load())
+		}
+	}
 }

@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"sync"
+	"sync/atomic"
 
 	"gorm.io/driver/sqlite"
 	"gorm.io/gorm"
@@ -39,12 +40,20 @@ type Store struct {
 	workers []chan incoming
 	rows    chan row
 	working sync.WaitGroup
+	// shots are recorded items whose pictures are still to be kept.
+	shots      chan *station.Item
+	passedOver atomic.Int64
+	showing    sync.WaitGroup
 	writing sync.WaitGroup
 }
 
 // workers prepare items (pictures, JSON) side by side; items of one station go
 // through one of them, so that they stay in order.
 const workerCount = 4
+
+// mostShots is how many pictures wait to be kept at most: a burst of rejects, and no more memory
+// than the service may take.
+const mostShots = 32
 
 // ErrBusy is given to Record's done when items come faster than they can be kept.
 var ErrBusy = errors.New("records come faster than the disk can take them")
@@ -86,6 +95,8 @@ func Open(opts Options) (*Store, error) {
 		return nil, err
 	}
 	s.rows = make(chan row, 4096)
+	s.shots = make(chan *station.Item, mostShots)
+	s.showing.Go(s.keepPictures)
 	s.writing.Go(s.writeRows)
 	for range workerCount {
 		w := make(chan incoming, 64)
@@ -138,6 +149,8 @@ func (s *Store) Close() {
 	s.working.Wait()
 	close(s.rows)
 	s.writing.Wait()
+	close(s.shots)
+	s.showing.Wait()
 	s.closeDB(s.read)
 	s.closeDB(s.write)
 }

@@ -250,12 +250,25 @@ func folderBytes(t *testing.T, dir string) (n int64, files int) {
 	return n, files
 }
 
+// kept waits until the picture of an item is: it follows the record.
+func kept(t *testing.T, s *Store, seq int64) Kept {
+	t.Helper()
+	var k Kept
+	require.Eventually(t, func() bool {
+		var err error
+		k, err = s.ItemOf("s1", seq)
+		return err == nil && k.PictureHash != ""
+	}, 5*time.Second, time.Millisecond)
+	return k
+}
+
 func TestPicturesKeepToTheirLimit(t *testing.T) {
 	dir := t.TempDir()
 	const limit = 60_000 // five pictures of 10 kB and a bit
 	s := opened(t, Options{Dir: dir, PictureLimit: limit, PassShare: 10})
 	for seq := int64(1); seq <= 20; seq++ {
 		require.NoError(t, record(t, s, item(seq, recipe.Reject))[0])
+		kept(t, s, seq)
 		n, _ := folderBytes(t, filepath.Join(dir, "pictures"))
 		require.LessOrEqual(t, n, int64(limit))
 		require.Equal(t, n, s.PictureBytes())
@@ -271,7 +284,7 @@ func TestPicturesKeepToTheirLimit(t *testing.T) {
 	_, err = s.Picture(newest.PictureHash)
 	assert.NoError(t, err)
 	require.NoError(t, record(t, s, item(30, recipe.Pass), item(31, recipe.Pass))[0])
-	p30, _ := s.ItemOf("s1", 30)
+	p30 := kept(t, s, 30)
 	p31, _ := s.ItemOf("s1", 31)
 	assert.NotEmpty(t, p30.PictureHash, "one passed item in ten keeps its picture")
 	assert.Empty(t, p31.PictureHash)
@@ -283,8 +296,7 @@ func TestOpeningReconcilesPictures(t *testing.T) {
 	s := opened(t, Options{Dir: dir})
 	require.NoError(t, record(t, s, item(1, recipe.Reject))[0])
 	require.NoError(t, record(t, s, item(2, recipe.Reject))[0])
-	one, _ := s.ItemOf("s1", 1)
-	two, _ := s.ItemOf("s1", 2)
+	one, two := kept(t, s, 1), kept(t, s, 2)
 	s.Close()
 	require.NoError(t, os.Remove(s.pictures.path(one.PictureHash)))
 	stray := filepath.Join(dir, "pictures", "ab", ".new-123")

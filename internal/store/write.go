@@ -22,6 +22,7 @@ type incoming struct {
 // row is an item or a package ready to be written.
 type row struct {
 	item *itemRow
+	shot *station.Item // whose picture is to be kept; nil for none
 	pack *packageRow
 	done func(error)
 }
@@ -34,13 +35,18 @@ func (s *Store) prepare(in <-chan incoming) {
 			i.done(err)
 			continue
 		}
-		s.rows <- row{item: &r, done: i.done}
+		out := row{item: &r, done: i.done}
+		if s.keepsPicture(i.item) {
+			out.shot = i.item
+		}
+		s.rows <- out
 	}
 }
 
 // keepsPicture reports whether the item's picture is worth keeping.
 func (s *Store) keepsPicture(it *station.Item) bool {
-	if it.Picture.Kind() == "" {
+	// What is rejected only because records cannot be written is no reject to look at.
+	if it.Picture.Kind() == "" || it.Fault == station.NotRecorded {
 		return false
 	}
 	return it.Route != recipe.Pass || s.opts.PassShare > 0 && it.Seq%s.opts.PassShare == 0
@@ -52,16 +58,8 @@ func (s *Store) rowOf(it *station.Item) (itemRow, error) {
 		Product: it.Product, Revision: it.Revision, Route: it.Route, Fault: string(it.Fault),
 		Reason: it.Reason, Sentence: it.Sentence, Took: it.Took.Microseconds(), Delay: it.Delay.Microseconds(), Run: it.Run, Challenge: it.Challenge,
 	}
-	if s.keepsPicture(it) {
-		hash, err := s.pictures.keep(it.Picture, it.Time)
-		if err != nil {
-			// The verdict and its figures matter more than the picture.
-			s.opts.Log.Warn("a picture was not kept", "station", it.Station, "seq", it.Seq, "error", err)
-		}
-		r.Picture = hash
-	}
 	findings := it.Findings
-	if r.Picture == "" {
+	if !s.keepsPicture(it) {
 		findings = withoutMarks(findings)
 	}
 	if findings == nil {
@@ -120,13 +118,20 @@ func (s *Store) commit(batch []row) {
 	err := s.insert(batch)
 	if err == nil || len(batch) == 1 {
 		for _, r := range batch {
-			r.done(err)
+			s.finish(r, err)
 		}
 		return
 	}
 	s.opts.Log.Warn("a group of records was not written; trying them one by one", "items", len(batch), "error", err)
 	for i := range batch {
-		batch[i].done(s.insert(batch[i : i+1]))
+		s.finish(batch[i], s.insert(batch[i:i+1]))
+	}
+}
+
+func (s *Store) finish(r row, err error) {
+	r.done(err)
+	if err == nil && r.shot != nil {
+		s.show(r.shot)
 	}
 }
 

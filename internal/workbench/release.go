@@ -172,7 +172,7 @@ func (b *Book) inTurn(ctx context.Context, k Key, each func(done, of int), run f
 	case <-ctx.Done():
 		return ctx.Err()
 	}
-	return run(s.TrialSamples(raster.DefaultDecodeLimits), trial.Options{Order: s.Order, Hands: max(runtime.GOMAXPROCS(0)-1, 1), Each: each})
+	return run(s.TrialSamples(raster.DefaultDecodeLimits), trial.Options{Order: s.Order, Hands: max(runtime.NumCPU()-1, 1), Each: each})
 }
 
 // Samples reads the samples of a recipe.
