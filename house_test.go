@@ -60,6 +60,7 @@ var mayImport = []struct{ folder, allowed string }{
 	{"internal/disk", ""},
 	{"internal/alarm", ""},
 	{"internal/outbox", ""},
+	{"internal/shift", ""},
 	{"internal/catalog", "core/check core/symbol"},
 	{"internal/line", "internal/alarm internal/station core"},
 	{"internal/station", "core"},
@@ -81,6 +82,7 @@ var mayImport = []struct{ folder, allowed string }{
 	{"core/locate", "core/check core/raster core/edge core/symbol"},
 	{"core/edge", "core/check core/raster"},
 	{"core/symbol", "core/raster"},
+	{"core/spc", ""},
 	{"core/check", "core/raster"},
 	{"core/raster", ""},
 }

@@ -111,6 +111,17 @@ func printStation(w io.Writer, st api.Station) {
 	printRoutes(row, st.Counters.Routes, st.Counters.Inspected)
 	row("faults", st.Counters.Faults)
 	row("not recorded", st.Counters.NotRecorded)
+	for _, w := range st.Watched {
+		allowed := "not watched"
+		if w.Allowed > 0 {
+			allowed = fmt.Sprintf("allowed are %g %%", w.Allowed)
+		}
+		off := ""
+		if w.Off {
+			off = ", off"
+		}
+		row("picture "+w.Name, fmt.Sprintf("%+.1f %% from the reference (%s)%s", w.Percent, allowed, off))
+	}
 	if st.Last != nil {
 		row("last item", fmt.Sprintf("%s  %s  %s", st.Last.ID, routeMark(w, st.Last.Route, st.Last.Fault != ""), st.Last.Sentence))
 	}

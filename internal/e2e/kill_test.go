@@ -121,13 +121,14 @@ lines:
     ejectors:
       reject: {offset: 600, pulse: 20}
 stations:
-  - {id: first, name: First, line: line1, role: top, source: {folder: {path: cards, repeat: true}}}
-  - {id: last, name: Last, line: line1, role: top, offset: 100, source: {folder: {path: cards, repeat: true}}}
+  - {id: first, name: First, line: line1, role: top, source: {folder: {path: CARDS, repeat: true}}}
+  - {id: last, name: Last, line: line1, role: top, offset: 100, source: {folder: {path: CARDS, repeat: true}}}
 `
 
-// cards are pictures, one in three of them dark, and the recipe that tells them apart.
-func cards(t *testing.T, dir string) {
-	require.NoError(t, os.MkdirAll(filepath.Join(dir, "cards"), 0o750))
+// cards makes pictures, one in three of them dark, and the recipe that tells them apart in a data
+// folder; it returns the site that packs them.
+func cards(t *testing.T, dir string) string {
+	pictures := t.TempDir()
 	for i := range 6 {
 		g := image.NewGray(image.Rect(0, 0, 200, 200))
 		for k := range g.Pix {
@@ -137,7 +138,7 @@ func cards(t *testing.T, dir string) {
 			}
 		}
 		g.SetGray(i, i, color.Gray{Y: 77})
-		f, err := os.Create(filepath.Join(dir, "cards", fmt.Sprintf("%d.png", i)))
+		f, err := os.Create(filepath.Join(pictures, fmt.Sprintf("%d.png", i)))
 		require.NoError(t, err)
 		require.NoError(t, png.Encode(f, g))
 		require.NoError(t, f.Close())
@@ -145,14 +146,14 @@ func cards(t *testing.T, dir string) {
 	recipe := filepath.Join(dir, "recipes", "card")
 	require.NoError(t, os.MkdirAll(recipe, 0o750))
 	require.NoError(t, os.WriteFile(filepath.Join(recipe, "recipe.yaml"), []byte("ricetta: 1\nproduct: card\nrole: top\npicture: {kind: gray}\nchecks:\n  - {id: light, kind: presence.tone, region: {rect: [0, 0, 200, 200]}, tone: {least: 100}, limits: {share: {least: 0.5}}}\n"), 0o600))
+	return strings.ReplaceAll(fullProduction, "CARDS", pictures)
 }
 
 // The service is killed in full production, again and again. What it told is on disk, nothing is
 // there twice, and the counters are the records.
 func TestAKilledServiceLosesAndDoublesNothing(t *testing.T) {
 	dir := t.TempDir()
-	cards(t, dir)
-	require.NoError(t, os.WriteFile(filepath.Join(dir, app.SiteFile), []byte(fullProduction), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, app.SiteFile), []byte(cards(t, dir)), 0o600))
 	heard := &told{items: map[string]bool{}, packages: map[string]bool{}}
 	for round := range 4 {
 		cmd, at := serveApart(t, dir)
@@ -244,8 +245,7 @@ func TestAStuckStationDoesNotSlowTheOthers(t *testing.T) {
 	})
 	defer close(stuck)
 	dir := t.TempDir()
-	cards(t, dir)
-	site := strings.Replace(fullProduction, "stations:\n", fmt.Sprintf(`stations:
+	site := strings.Replace(cards(t, dir), "stations:\n", fmt.Sprintf(`stations:
   - {id: hangs, name: Hangs, line: line2, role: top, product: card, every: 200, source: {http: {address: "%s"}, timeout_ms: 300}}
   - {id: gone, name: Gone, line: line3, role: top, product: card, every: 200, source: {http: {address: "http://127.0.0.1:1/"}, timeout_ms: 300}}
 `, camera), 1)

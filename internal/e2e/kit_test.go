@@ -53,6 +53,14 @@ func start(t testing.TB, dir, site string) *service {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, app.SiteFile), []byte(site), 0o600))
 	}
 	require.NoError(t, app.InstallDemo(dir))
+	return startBare(t, dir, "")
+}
+
+// startBare does so without the demo's recipes.
+func startBare(t testing.TB, dir, site string) *service {
+	if site != "" {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, app.SiteFile), []byte(site), 0o600))
+	}
 	a, err := app.New(app.Options{DataDir: dir, Listen: "127.0.0.1:0", Version: "test", Log: slog.New(slog.NewTextHandler(testLog{t}, &slog.HandlerOptions{Level: slog.LevelWarn}))})
 	require.NoError(t, err)
 	ctx, cancel := context.WithCancel(context.Background())

@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { ServiceError, stations, stopStation } from "../api/client";
+import { ServiceError, stations, stopStation, type Station } from "../api/client";
 import { camera as fetchCamera, findCamera, look as takeLook, lookURL, setCamera, type CameraSettings, type Look } from "../api/workbench";
 import { lineName } from "../lib/format";
 import type { Shape } from "../lib/recipe";
@@ -127,6 +127,7 @@ export function CameraPage() {
           ))}</>}
           {seen && <Figures l={seen} best={best} lost={lost} setLost={setLost} />}
           {s && <Scale s={s} idle={idle} ready={seen !== null} line={line} setLine={(on) => setLine(on ? ruler(seen?.width ?? 1280, seen?.height ?? 960) : null)} />}
+          {s && <Watch s={s} />}
           {s && <PaceForm took={s.last?.took_ms} />}
           <p className="mt-4 border-t border-hairline pt-3 text-base">
             <Link to={`/recipes?begin=${encodeURIComponent(id)}`} className="text-accent-text underline">
@@ -209,6 +210,37 @@ function Figures({ l, best, lost, setLost }: { l: Look; best: number; lost: bool
         <input type="checkbox" className="h-5 w-5" checked={lost} onChange={(e) => setLost(e.target.checked)} />
         Mark crushed and burnt pixels
       </label>
+    </section>
+  );
+}
+
+/** How the pictures of production look beside the reference: drift shows here long before checks reject for it. */
+function Watch({ s }: { s: Station }) {
+  if (s.watched.length === 0) return null;
+  return (
+    <section aria-label="Beside the reference" className="mt-4 border-t border-hairline pt-3">
+      <h2 className="m-0 text-base font-semibold">Last pictures beside the reference</h2>
+      <ul className="m-0 mt-1 list-none p-0">
+        {s.watched.map((w) => {
+          const room = w.allowed > 0 ? w.allowed : 100;
+          const at = 50 + 40 * Math.max(-1.2, Math.min(1.2, w.percent / room));
+          return (
+            <li key={w.name} className="grid grid-cols-[6rem_1fr_5rem] items-center gap-3 py-1 text-base">
+              <span className="first-letter:uppercase">{w.name}</span>
+              <svg viewBox="0 0 100 12" preserveAspectRatio="none" className="h-3 w-full" role="img" aria-label={w.allowed > 0 ? `allowed are ${w.allowed} % to either side` : "not watched"}>
+                {w.allowed > 0 && <rect x={10} y={3} width={80} height={6} fill="var(--wash)" />}
+                <line x1={50} x2={50} y1={1} y2={11} stroke="var(--ink-2)" vectorEffect="non-scaling-stroke" />
+                <rect x={at - 0.9} y={0} width={1.8} height={12} fill={w.off ? "var(--reject)" : "var(--ink)"} />
+              </svg>
+              <span className={`text-right tabular-nums ${w.off ? "font-semibold text-reject" : ""}`}>
+                {w.percent > 0 ? "+" : ""}
+                {w.percent.toFixed(1)} %
+              </span>
+            </li>
+          );
+        })}
+      </ul>
+      <p className="m-0 mt-1 text-sm text-ink-2">The gray band is what is allowed; beyond it an alarm is raised.</p>
     </section>
   );
 }
