@@ -170,3 +170,9 @@ func shows(t testing.TB, ctx context.Context, s string) {
 		return err == nil && strings.Contains(text, s)
 	})
 }
+
+// replaced replaces a text that must be there.
+func replaced(t testing.TB, in, old, fresh string) string {
+	require.Contains(t, in, old)
+	return strings.Replace(in, old, fresh, 1)
+}

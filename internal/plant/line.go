@@ -63,8 +63,8 @@ func Lines() []DemoLine {
 func Controlled() DemoLine {
 	return DemoLine{
 		LineConfig{
-			Seed: 7007, Speed: 180, Rates: Rates{Missing: 0.02, Turned: 0.02, Bump: 0.03, Nothing: 0.01}, Product: Tins,
-			Controller: &controller.Config{Products: []string{Tins, Rolls}, Each: 30},
+			Seed: 7007, Speed: 100, Rates: Rates{Missing: 0.02, Turned: 0.02, Bump: 0.03, Nothing: 0.01}, Product: Tins,
+			Controller: &controller.Config{Products: []string{Tins, Rolls}, Each: 20},
 		},
 		"line7", "Line 7",
 		[]station.Config{

@@ -44,7 +44,7 @@ type Store struct {
 	shots      chan *station.Item
 	passedOver atomic.Int64
 	showing    sync.WaitGroup
-	writing sync.WaitGroup
+	writing    sync.WaitGroup
 }
 
 // workers prepare items (pictures, JSON) side by side; items of one station go
