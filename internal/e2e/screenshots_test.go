@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"context"
+	"fmt"
 	"html"
 	"os"
 	"os/exec"
@@ -48,11 +49,18 @@ func TestScreenshots(t *testing.T) {
 	shot("item", "/items/"+bad+"?not_passed=true")
 	shot("workbench-checks", "/recipes/pencil-tin-12/top/checks?picture=sample%3Abad-tips-pencil-missing-1.jpg",
 		chromedp.Click(`nav[aria-label="Checks"] li:nth-child(2) button`))
-	shot("workbench-samples", "/recipes/pencil-tin-12/top/samples")
 	shot("workbench-trial", "/recipes/masking-tape-50/top/trial")
 	_, err = s.Stop(t.Context(), "line5-top")
 	require.NoError(t, err)
 	shot("camera", "/stations/line5-top/camera")
+	// Another product than what lies on the belt: its rejects are told.
+	_, err = s.ChangeLine(t.Context(), "line1", "masking-tape-50", nil, "Ada", "console")
+	require.NoError(t, err)
+	eventually(t, "rejects in a row", func() bool {
+		list, err := s.StandingAlarms(t.Context())
+		return err == nil && strings.Contains(fmt.Sprint(list.Alarms), "rejects_in_row")
+	})
+	shot("alarms", "/alarms")
 	theme("dark")
 	do(t, ctx, chromedp.Navigate(s.url+"/lines/line2/front"))
 	eventually(t, "a verdict on the front display", func() bool {
