@@ -49,6 +49,10 @@ type ItemFilter struct {
 	Product   string `query:"product" description:"Code of a product"`
 	Route     string `query:"route" description:"pass, rework, reject or a named route"`
 	Reason    string `query:"reason" description:"Id of the main failed check, or a kind of fault"`
+	Revision  string `query:"revision" description:"Revision of a recipe"`
+	Shift     string `query:"shift" description:"A shift, as in 2026-11-27/night"`
+	Run       int64  `query:"run" description:"Number of a run"`
+	Lot       string `query:"lot" description:"What a run packs"`
 	NotPassed bool   `query:"not_passed" description:"Everything that did not pass"`
 	Faults    bool   `query:"faults" description:"Only items with a fault"`
 	From      string `query:"from" format:"date-time" description:"Not before this time (RFC 3339)"`
@@ -56,7 +60,7 @@ type ItemFilter struct {
 }
 
 func (r ItemFilter) filter() (store.Filter, error) {
-	f := store.Filter{Station: r.Station, Line: r.Line, Product: r.Product, Route: r.Route, Reason: r.Reason, NotPassed: r.NotPassed, Faults: r.Faults}
+	f := store.Filter{Station: r.Station, Line: r.Line, Product: r.Product, Route: r.Route, Reason: r.Reason, Revision: r.Revision, Shift: r.Shift, Run: r.Run, Lot: r.Lot, NotPassed: r.NotPassed, Faults: r.Faults}
 	for _, t := range []struct {
 		name, text string
 		to         *time.Time
@@ -134,16 +138,13 @@ func (s *Server) showItem(_ *echo.Context, in *itemRequest) (*ItemDetail, error)
 
 type tallyRequest struct {
 	ItemFilter
-	By string `query:"by" description:"Fields to count by, separated by commas: hour, station, product, revision, route, reason, fault"`
+	By string `query:"by" description:"Fields to count by, separated by commas: hour, shift, day, week, team, line, station, product, revision, run, lot, route, reason, fault"`
 }
 
 func (s *Server) tally(_ *echo.Context, in *tallyRequest) (*TallyList, error) {
 	f, err := in.filter()
 	if err != nil {
 		return nil, err
-	}
-	if f.Line != "" || f.Faults {
-		return nil, problem(http.StatusBadRequest, "Not counted so", "Counts are kept by station, product, route, reason and hour; leave out line and faults, or count by fault.")
 	}
 	out := &TallyList{By: []string{}, Tallies: []Tally{}}
 	if in.By != "" {

@@ -21,6 +21,7 @@ import (
 	"ricetta/internal/plant"
 	"ricetta/internal/plant/controller"
 	"ricetta/internal/remoteio"
+	"ricetta/internal/shift"
 	"ricetta/internal/source"
 	"ricetta/internal/station"
 	"ricetta/internal/store"
@@ -115,8 +116,13 @@ func New(o Options) (a *App, err error) {
 	if a.site, err = LoadSite(o.DataDir); err != nil {
 		return a, err
 	}
+	calendar, err := shift.New(a.site.Shifts)
+	if err != nil {
+		return a, fmt.Errorf("%s: shifts: %w", SiteFile, err)
+	}
 	a.store, err = store.Open(store.Options{
-		Dir: o.DataDir, Log: o.Log,
+		Calendar: calendar,
+		Dir:      o.DataDir, Log: o.Log,
 		PictureLimit: a.site.Pictures.LimitMB << 20, PassShare: a.site.Pictures.PassShare,
 	})
 	if err != nil {

@@ -23,6 +23,7 @@ import (
 	"ricetta/internal/links/webhook"
 	"ricetta/internal/plant"
 	"ricetta/internal/remoteio"
+	"ricetta/internal/shift"
 	"ricetta/internal/source"
 	"ricetta/internal/station"
 )
@@ -34,6 +35,7 @@ const SiteFile = "site.yaml"
 type Site struct {
 	Name     string            `yaml:"site"`
 	Pictures PictureConfig     `yaml:"pictures"`
+	Shifts   shift.Config      `yaml:"shifts,omitempty"`
 	Disk     DiskConfig        `yaml:"disk,omitempty"`
 	Products []catalog.Product `yaml:"products,omitempty"`
 	Lines    []LineConfig      `yaml:"lines,omitempty"`

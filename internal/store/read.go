@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -22,7 +21,10 @@ type Kept struct {
 
 // Filter chooses items; empty fields choose all.
 type Filter struct {
-	Station, Line, Product, Route, Reason string
+	Station, Line, Product, Revision, Route, Reason string
+	// Shift is the key of one, Lot what a run packs; Run is 0 for all.
+	Shift, Lot string
+	Run        int64
 	// NotPassed chooses everything that did not pass.
 	NotPassed bool
 	// Faults chooses the items with a fault.
@@ -33,10 +35,19 @@ type Filter struct {
 }
 
 func (f Filter) apply(q *gorm.DB) *gorm.DB {
-	for column, v := range map[string]string{"station": f.Station, "line": f.Line, "product": f.Product, "route": f.Route, "reason": f.Reason} {
+	for column, v := range map[string]string{"station": f.Station, "line": f.Line, "product": f.Product, "route": f.Route, "reason": f.Reason, "revision": f.Revision} {
 		if v != "" {
 			q = q.Where(column+" = ?", v)
 		}
+	}
+	if f.Shift != "" {
+		q = q.Where("shift = (SELECT id FROM shifts WHERE key = ?)", f.Shift)
+	}
+	if f.Lot != "" {
+		q = q.Where("run IN (SELECT id FROM runs WHERE json_extract(packed, '$.lot') = ?)", f.Lot)
+	}
+	if f.Run != 0 {
+		q = q.Where("run = ?", f.Run)
 	}
 	if f.NotPassed {
 		q = q.Where("route <> 'pass'")
@@ -107,86 +118,4 @@ func (r itemRow) kept() Kept {
 			Sentence: r.Sentence, Took: time.Duration(r.Took) * time.Microsecond, Delay: time.Duration(r.Delay) * time.Microsecond,
 		},
 	}
-}
-
-// Tally is a count of items that have the grouped fields in common.
-type Tally struct {
-	Key   map[string]string
-	Count int64
-}
-
-// Groups are the fields by which items can be counted.
-var Groups = []string{"hour", "station", "product", "revision", "route", "reason", "fault"}
-
-// Tallies counts items from the whole hour that holds from (inclusive) to the one
-// that holds until (exclusive where it falls on the hour), grouped by the given
-// fields; zero times do not bound. The answer is sorted by count, largest first.
-func (s *Store) Tallies(f Filter, by []string) ([]Tally, error) {
-	const hour = int64(time.Hour / time.Millisecond)
-	q := s.read.Model(&tallyRow{})
-	for column, v := range map[string]string{"station": f.Station, "product": f.Product, "route": f.Route, "reason": f.Reason} {
-		if v != "" {
-			q = q.Where(column+" = ?", v)
-		}
-	}
-	if f.NotPassed {
-		q = q.Where("route <> 'pass'")
-	}
-	if !f.From.IsZero() {
-		q = q.Where("hour >= ?", f.From.UnixMilli()/hour*hour)
-	}
-	if !f.Until.IsZero() {
-		q = q.Where("hour < ?", f.Until.UnixMilli())
-	}
-	fields := ""
-	for _, b := range by {
-		if !slices.Contains(Groups, b) {
-			return nil, fmt.Errorf("items are not counted by %q; choose from %v", b, Groups)
-		}
-		if fields != "" {
-			fields += ", "
-		}
-		fields += b
-	}
-	sel := "SUM(n) AS n"
-	if fields != "" {
-		sel = fields + ", " + sel
-		q = q.Group(fields)
-	}
-	var rows []tallyRow
-	if err := q.Select(sel).Having("SUM(n) > 0").Order("SUM(n) DESC").Find(&rows).Error; err != nil {
-		return nil, err
-	}
-	out := make([]Tally, 0, len(rows))
-	for _, r := range rows {
-		t := Tally{Key: map[string]string{}, Count: r.N}
-		for _, b := range by {
-			t.Key[b] = r.field(b)
-		}
-		out = append(out, t)
-	}
-	return out, nil
-}
-
-func (r tallyRow) field(name string) string {
-	switch name {
-	case "hour":
-		return time.UnixMilli(r.Hour).UTC().Format(time.RFC3339)
-	case "station":
-		return r.Station
-	case "product":
-		return r.Product
-	case "revision":
-		return r.Revision
-	case "route":
-		return r.Route
-	case "reason":
-		return r.Reason
-	case "fault":
-		if r.Fault {
-			return "true"
-		}
-		return "false"
-	}
-	panic("store: no field " + name)
 }

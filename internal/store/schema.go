@@ -29,6 +29,8 @@ type itemRow struct {
 	Run      int64  `gorm:"not null;default:0"`
 	// Challenge is the one whose test piece it was, 0 in production.
 	Challenge int64 `gorm:"not null;default:0"`
+	// Shift is the one that it was inspected in.
+	Shift int64 `gorm:"not null;default:0;index:items_by_shift"`
 }
 
 func (itemRow) TableName() string { return "items" }
@@ -67,7 +69,7 @@ type runRow struct {
 
 func (runRow) TableName() string { return "runs" }
 
-// tallyRow counts items of one hour (Unix milliseconds of its begin, UTC).
+// tallyRow counted items of one hour, before there were shifts (see tally.go).
 type tallyRow struct {
 	Hour     int64  `gorm:"primaryKey;autoIncrement:false"`
 	Station  string `gorm:"primaryKey"`
@@ -147,6 +149,19 @@ var migrations = []*gormigrate.Migration{
 	{
 		ID:      "0006-deliveries",
 		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&deliveryRow{}) },
+	},
+	{
+		// Items are counted anew when the records are opened.
+		ID: "0007-shifts-tallies",
+		Migrate: func(tx *gorm.DB) error {
+			if err := tx.AutoMigrate(&itemRow{}, &facetRow{}, &shiftRow{}, &markRow{}); err != nil {
+				return err
+			}
+			if err := tx.Exec(countsTable).Error; err != nil {
+				return err
+			}
+			return tx.Migrator().DropTable(&tallyRow{})
+		},
 	},
 }
 

@@ -14,6 +14,7 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
 
+	"ricetta/internal/shift"
 	"ricetta/internal/station"
 )
 
@@ -25,7 +26,9 @@ type Options struct {
 	// PassShare keeps the picture of one passed item in so many; 0 means 50, a
 	// negative number none.
 	PassShare int64
-	Log       *slog.Logger
+	// Calendar says which shift a moment belongs to; nil: three a day.
+	Calendar *shift.Plan
+	Log      *slog.Logger
 }
 
 // Store is open records. Close it. Its methods may be called concurrently.
@@ -34,6 +37,9 @@ type Store struct {
 	write    *gorm.DB // one connection
 	read     *gorm.DB
 	pictures *pictures
+
+	words sync.RWMutex // guards known
+	known dictionary
 
 	mu      sync.RWMutex // guards closed against sends on the channels
 	closed  bool
@@ -89,6 +95,11 @@ func Open(opts Options) (*Store, error) {
 		s.closeDB(s.write)
 		return nil, err
 	}
+	if err := s.begin(); err != nil {
+		s.closeDB(s.read)
+		s.closeDB(s.write)
+		return nil, err
+	}
 	if s.pictures, err = openPictures(filepath.Join(opts.Dir, "pictures"), opts.PictureLimit, s.write); err != nil {
 		s.closeDB(s.read)
 		s.closeDB(s.write)
@@ -104,6 +115,31 @@ func Open(opts Options) (*Store, error) {
 		s.working.Go(func() { s.prepare(w) })
 	}
 	return s, nil
+}
+
+// begin learns what is counted. Records from before there were shifts are counted anew.
+func (s *Store) begin() error {
+	if s.opts.Calendar == nil {
+		var err error
+		if s.opts.Calendar, err = shift.New(shift.Config{}); err != nil {
+			return err
+		}
+	}
+	if err := s.learn(); err != nil {
+		return err
+	}
+	var items, counted int64
+	if err := s.read.Raw("SELECT EXISTS (SELECT 1 FROM items)").Scan(&items).Error; err != nil {
+		return err
+	}
+	if err := s.read.Raw("SELECT EXISTS (SELECT 1 FROM counts)").Scan(&counted).Error; err != nil {
+		return err
+	}
+	if items == 0 || counted != 0 {
+		return nil
+	}
+	_, err := s.RebuildTallies(nil)
+	return err
 }
 
 // openDB opens one pool. Synced commits (FULL): what is told is kept, even when the

@@ -2,6 +2,7 @@ package store
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"sync"
@@ -16,6 +17,7 @@ import (
 	"ricetta/core/raster"
 	"ricetta/core/recipe"
 	"ricetta/internal/line"
+	"ricetta/internal/shift"
 	"ricetta/internal/station"
 )
 
@@ -423,4 +425,94 @@ func TestRunsAndPackages(t *testing.T) {
 	assert.Equal(t, station.Late, p.Fault)
 	_, err = s.PackageOf("l1", 9)
 	assert.ErrorIs(t, err, ErrNoItem)
+}
+
+// Tallies know shifts, runs and lots; counted anew they are the same; what is broken is found.
+func TestTalliesAreTheItemsAndCanBeRebuilt(t *testing.T) {
+	plan, err := shift.New(shift.Config{Zone: "Europe/Rome", Calendars: []shift.Calendar{{From: "2026-01-01", Pattern: shift.Three}}})
+	require.NoError(t, err)
+	dir := t.TempDir()
+	s := opened(t, Options{Dir: dir, PassShare: -1, Calendar: plan})
+	run, err := s.BeginRun(line.Run{Line: "line1", Product: "card", Order: check.Order{"lot": "L7"}, Begin: time.Now()})
+	require.NoError(t, err)
+	begin := time.Date(2026, 10, 24, 19, 0, 0, 0, time.UTC) // the evening before the clocks change
+	rng := rand.New(rand.NewPCG(4, 2))
+	var all []*station.Item
+	for seq := int64(1); seq <= 3000; seq++ {
+		route := recipe.Pass
+		if rng.IntN(10) == 0 {
+			route = recipe.Reject
+		}
+		it := item(seq, route)
+		it.Time = begin.Add(time.Duration(seq) * 20 * time.Second)
+		it.Run, it.Line, it.Reason, it.Picture = run, "line1", "", raster.Picture{}
+		if route == recipe.Reject {
+			it.Reason = []string{"tips", "lid"}[rng.IntN(2)]
+		}
+		if seq%100 == 0 {
+			it.Challenge = 3
+		}
+		all = append(all, it)
+	}
+	var wg sync.WaitGroup
+	for i, it := range all { // many at a time, as stations do
+		if wg.Add(1); i%50 == 49 {
+			time.Sleep(5 * time.Millisecond)
+		}
+		s.Record(it, func(err error) { assert.NoError(t, err); wg.Done() })
+	}
+	wg.Wait()
+	differs, err := s.CheckTallies()
+	require.NoError(t, err)
+	assert.Empty(t, differs)
+	dump := func() string {
+		list, err := s.Tallies(Filter{}, Groups)
+		require.NoError(t, err)
+		return fmt.Sprint(list)
+	}
+	before := dump()
+	n, err := s.RebuildTallies(nil)
+	require.NoError(t, err)
+	assert.EqualValues(t, 3000, n)
+	assert.Equal(t, before, dump(), "counted anew they are the same")
+
+	night, err := s.Tallies(Filter{Shift: "2026-10-24/night"}, nil)
+	require.NoError(t, err)
+	assert.EqualValues(t, 9*180-16, night[0].Count, "a night of nine hours, without its test pieces")
+	byLot, err := s.Tallies(Filter{Lot: "L7"}, []string{"lot", "day"})
+	require.NoError(t, err)
+	assert.Equal(t, "L7", byLot[0].Key["lot"])
+	assert.Equal(t, "2026-10-24", byLot[0].Key["day"], "a night belongs to the day on which it began")
+	weeks, err := s.Tallies(Filter{NotPassed: true}, []string{"week"})
+	require.NoError(t, err)
+	assert.Equal(t, "2026-W43", weeks[0].Key["week"])
+	items, err := s.Items(Filter{Shift: "2026-10-24/night", NotPassed: true, Lot: "L7"}, 5000)
+	require.NoError(t, err)
+	rejected, err := s.Tallies(Filter{Shift: "2026-10-24/night", NotPassed: true}, nil)
+	require.NoError(t, err)
+	pieces := 0
+	for _, it := range items {
+		if it.Seq%100 == 0 {
+			pieces++
+		}
+	}
+	assert.EqualValues(t, len(items)-pieces, rejected[0].Count, "behind every bar are its items")
+
+	require.NoError(t, s.write.Exec("UPDATE counts SET n = n + 1 WHERE facet = 1").Error)
+	differs, err = s.CheckTallies()
+	require.NoError(t, err)
+	require.NotEmpty(t, differs)
+	assert.Contains(t, differs[0], "are counted")
+	_, err = s.RebuildTallies(nil)
+	require.NoError(t, err)
+	assert.Equal(t, before, dump())
+	s.Close()
+
+	// Another calendar from now on moves nothing that is on record.
+	two, err := shift.New(shift.Config{Zone: "Europe/Rome", Calendars: []shift.Calendar{{From: "2026-01-01", Pattern: shift.Two}}})
+	require.NoError(t, err)
+	s = opened(t, Options{Dir: dir, PassShare: -1, Calendar: two})
+	_, err = s.RebuildTallies(nil)
+	require.NoError(t, err)
+	assert.Equal(t, before, dump())
 }

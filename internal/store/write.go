@@ -6,7 +6,6 @@ import (
 	"time"
 
 	"gorm.io/gorm"
-	"gorm.io/gorm/clause"
 
 	"ricetta/core/check"
 	"ricetta/core/recipe"
@@ -136,7 +135,8 @@ func (s *Store) finish(r row, err error) {
 }
 
 func (s *Store) insert(batch []row) error {
-	return s.write.Transaction(func(tx *gorm.DB) error {
+	n := fresh{newDictionary(), s}
+	err := s.write.Transaction(func(tx *gorm.DB) error {
 		var items []itemRow
 		var packs []packageRow
 		for i := range batch {
@@ -154,33 +154,19 @@ func (s *Store) insert(batch []row) error {
 		if len(items) == 0 {
 			return nil
 		}
+		for i := range items {
+			var err error
+			if items[i].Shift, err = n.shiftAt(tx, time.UnixMilli(items[i].Time)); err != nil {
+				return err
+			}
+		}
 		if err := tx.CreateInBatches(items, 100).Error; err != nil {
 			return err
 		}
-		return addTallies(tx, items)
+		return n.count(tx, items)
 	})
-}
-
-func addTallies(tx *gorm.DB, rows []itemRow) error {
-	counts := map[tallyRow]int64{}
-	for _, r := range rows {
-		if r.Challenge != 0 {
-			continue // a test piece is no production
-		}
-		counts[tallyRow{
-			Hour: r.Time - r.Time%time.Hour.Milliseconds(), Station: r.Station, Product: r.Product,
-			Revision: r.Revision, Route: r.Route, Reason: r.Reason, Fault: r.Fault != "",
-		}]++
+	if err == nil {
+		n.committed()
 	}
-	for key, n := range counts {
-		key.N = n
-		err := tx.Clauses(clause.OnConflict{
-			Columns:   []clause.Column{{Name: "hour"}, {Name: "station"}, {Name: "product"}, {Name: "revision"}, {Name: "route"}, {Name: "reason"}, {Name: "fault"}},
-			DoUpdates: clause.Assignments(map[string]any{"n": gorm.Expr("tallies.n + ?", n)}),
-		}).Create(&key).Error
-		if err != nil {
-			return err
-		}
-	}
-	return nil
+	return err
 }

@@ -2701,6 +2701,14 @@ export interface operations {
                 route?: string;
                 /** @description Id of the main failed check, or a kind of fault */
                 reason?: string;
+                /** @description Revision of a recipe */
+                revision?: string;
+                /** @description A shift, as in 2026-11-27/night */
+                shift?: string;
+                /** @description Number of a run */
+                run?: number;
+                /** @description What a run packs */
+                lot?: string;
                 /** @description Everything that did not pass */
                 not_passed?: boolean;
                 /** @description Only items with a fault */
@@ -6477,6 +6485,14 @@ export interface operations {
                 route?: string;
                 /** @description Id of the main failed check, or a kind of fault */
                 reason?: string;
+                /** @description Revision of a recipe */
+                revision?: string;
+                /** @description A shift, as in 2026-11-27/night */
+                shift?: string;
+                /** @description Number of a run */
+                run?: number;
+                /** @description What a run packs */
+                lot?: string;
                 /** @description Everything that did not pass */
                 not_passed?: boolean;
                 /** @description Only items with a fault */
@@ -6485,7 +6501,7 @@ export interface operations {
                 from?: string;
                 /** @description Before this time (RFC 3339) */
                 until?: string;
-                /** @description Fields to count by, separated by commas: hour, station, product, revision, route, reason, fault */
+                /** @description Fields to count by, separated by commas: hour, shift, day, week, team, line, station, product, revision, run, lot, route, reason, fault */
                 by?: string;
             };
             header?: never;

@@ -1,0 +1,492 @@
+package store
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"sort"
+	"strconv"
+	"strings"
+	"time"
+
+	"gorm.io/gorm"
+
+	"ricetta/core/check"
+	"ricetta/internal/shift"
+)
+
+// Tallies count items by hour and shift, and by everything that tells them apart (a facet). They
+// are written with the items, in one transaction, and are kept when the items are gone.
+
+// facetRow is what items that are counted together have in common.
+type facetRow struct {
+	ID       int64  `gorm:"primaryKey;autoIncrement"`
+	Station  string `gorm:"not null;uniqueIndex:one_facet"`
+	Line     string `gorm:"not null;uniqueIndex:one_facet"`
+	Product  string `gorm:"not null;uniqueIndex:one_facet"`
+	Revision string `gorm:"not null;uniqueIndex:one_facet"`
+	Run      int64  `gorm:"not null;uniqueIndex:one_facet"`
+	Route    string `gorm:"not null;uniqueIndex:one_facet"`
+	Reason   string `gorm:"not null;uniqueIndex:one_facet"`
+	Fault    bool   `gorm:"not null;uniqueIndex:one_facet"`
+}
+
+func (facetRow) TableName() string { return "facets" }
+
+// shiftRow is one shift of one day, as the calendar had it then. Times are Unix milliseconds.
+type shiftRow struct {
+	ID    int64  `gorm:"primaryKey;autoIncrement"`
+	Key   string `gorm:"not null;uniqueIndex"`
+	Day   string `gorm:"not null"`
+	Name  string `gorm:"not null"`
+	Team  string `gorm:"not null"`
+	Begun int64  `gorm:"not null"`
+	Ended int64  `gorm:"not null"`
+}
+
+func (shiftRow) TableName() string { return "shifts" }
+
+// countsTable counts the items of an hour (Unix milliseconds of its begin, UTC).
+const countsTable = `CREATE TABLE counts (hour INTEGER NOT NULL, shift INTEGER NOT NULL, facet INTEGER NOT NULL, n INTEGER NOT NULL, PRIMARY KEY (hour, shift, facet)) WITHOUT ROWID`
+
+const hourMS = int64(time.Hour / time.Millisecond)
+
+// dictionary gives facets and shifts their numbers. The writer adds to it, readers look up.
+type dictionary struct {
+	facets map[facetRow]int64 // with ID 0
+	shifts map[string]int64
+	byID   map[int64]facetRow
+	shift  map[int64]shiftRow
+}
+
+func newDictionary() dictionary {
+	return dictionary{map[facetRow]int64{}, map[string]int64{}, map[int64]facetRow{}, map[int64]shiftRow{}}
+}
+
+// learn reads facets and shifts of the records.
+func (s *Store) learn() error {
+	var facets []facetRow
+	if err := s.read.Find(&facets).Error; err != nil {
+		return err
+	}
+	var shifts []shiftRow
+	if err := s.read.Find(&shifts).Error; err != nil {
+		return err
+	}
+	s.words.Lock()
+	defer s.words.Unlock()
+	s.known = newDictionary()
+	for _, f := range facets {
+		s.known.addFacet(f)
+	}
+	for _, x := range shifts {
+		s.known.addShift(x)
+	}
+	return nil
+}
+
+func (d dictionary) addFacet(f facetRow) {
+	d.byID[f.ID] = f
+	key := f
+	key.ID = 0
+	d.facets[key] = f.ID
+}
+
+func (d dictionary) addShift(x shiftRow) { d.shift[x.ID], d.shifts[x.Key] = x, x.ID }
+
+// fresh are numbers that a transaction gives, and that count once it is committed.
+type fresh struct {
+	dictionary
+	store *Store
+}
+
+func (n fresh) facet(tx *gorm.DB, f facetRow) (int64, error) {
+	n.store.words.RLock()
+	id := n.store.known.facets[f]
+	n.store.words.RUnlock()
+	if id == 0 {
+		id = n.facets[f]
+	}
+	if id != 0 {
+		return id, nil
+	}
+	if err := tx.Create(&f).Error; err != nil {
+		return 0, err
+	}
+	n.addFacet(f)
+	return f.ID, nil
+}
+
+func (n fresh) shiftAt(tx *gorm.DB, t time.Time) (int64, error) {
+	at := n.store.opts.Calendar.At(t)
+	n.store.words.RLock()
+	id := n.store.known.shifts[at.Key]
+	n.store.words.RUnlock()
+	if id == 0 {
+		id = n.shifts[at.Key]
+	}
+	if id != 0 {
+		return id, nil
+	}
+	x := shiftRow{Key: at.Key, Day: at.Day, Name: at.Name, Team: at.Team, Begun: at.Begin.UnixMilli(), Ended: at.End.UnixMilli()}
+	if err := tx.Create(&x).Error; err != nil {
+		return 0, err
+	}
+	n.addShift(x)
+	return x.ID, nil
+}
+
+// committed makes the new numbers known.
+func (n fresh) committed() {
+	n.store.words.Lock()
+	defer n.store.words.Unlock()
+	for _, f := range n.byID {
+		n.store.known.addFacet(f)
+	}
+	for _, x := range n.shift {
+		n.store.known.addShift(x)
+	}
+}
+
+type countKey struct{ hour, shift, facet int64 }
+
+// count adds items to the counts, by the shifts that they have.
+func (n fresh) count(tx *gorm.DB, rows []itemRow) error {
+	counts := map[countKey]int64{}
+	for _, r := range rows {
+		if r.Challenge != 0 {
+			continue // a test piece is no production
+		}
+		f, err := n.facet(tx, facetRow{
+			Station: r.Station, Line: r.Line, Product: r.Product, Revision: r.Revision, Run: r.Run, Route: r.Route, Reason: r.Reason, Fault: r.Fault != "",
+		})
+		if err != nil {
+			return err
+		}
+		counts[countKey{r.Time - r.Time%hourMS, r.Shift, f}]++
+	}
+	return addCounts(tx, counts)
+}
+
+func addCounts(tx *gorm.DB, counts map[countKey]int64) error {
+	keys := make([]countKey, 0, len(counts))
+	for k := range counts {
+		keys = append(keys, k)
+	}
+	slices.SortFunc(keys, func(a, b countKey) int {
+		if a.hour != b.hour {
+			return int(a.hour - b.hour)
+		}
+		if a.shift != b.shift {
+			return int(a.shift - b.shift)
+		}
+		return int(a.facet - b.facet)
+	})
+	for _, k := range keys {
+		err := tx.Exec("INSERT INTO counts (hour, shift, facet, n) VALUES (?, ?, ?, ?) ON CONFLICT (hour, shift, facet) DO UPDATE SET n = n + excluded.n", k.hour, k.shift, k.facet, counts[k]).Error
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// RebuildTallies counts all items anew, in one transaction, and returns how many there are. The
+// shifts of items stay as they were; those from before there were shifts get theirs. Hours whose
+// items are no longer all there stay as they are counted.
+func (s *Store) RebuildTallies(each func(done int64)) (items int64, err error) {
+	n := fresh{newDictionary(), s}
+	err = s.write.Transaction(func(tx *gorm.DB) error {
+		var whole int64
+		if err := tx.Raw("SELECT COALESCE(MAX(value), 0) FROM marks WHERE name = ?", markWhole).Scan(&whole).Error; err != nil {
+			return err
+		}
+		if err := tx.Exec("DELETE FROM counts WHERE hour >= ?", whole).Error; err != nil {
+			return err
+		}
+		for last := int64(0); ; {
+			var rows []itemRow
+			q := tx.Select("id, station, line, product, revision, run, route, reason, fault, time, shift, challenge")
+			if err := q.Where("id > ? AND time >= ?", last, whole).Order("id").Limit(20_000).Find(&rows).Error; err != nil {
+				return err
+			}
+			if len(rows) == 0 {
+				return nil
+			}
+			for i := range rows {
+				if rows[i].Shift != 0 {
+					continue
+				}
+				if rows[i].Shift, err = n.shiftAt(tx, time.UnixMilli(rows[i].Time)); err != nil {
+					return err
+				}
+				if err := tx.Exec("UPDATE items SET shift = ? WHERE id = ?", rows[i].Shift, rows[i].ID).Error; err != nil {
+					return err
+				}
+			}
+			if err := n.count(tx, rows); err != nil {
+				return err
+			}
+			items += int64(len(rows))
+			last = rows[len(rows)-1].ID
+			if each != nil {
+				each(items)
+			}
+		}
+	})
+	if err == nil {
+		n.committed()
+	}
+	return items, err
+}
+
+// markRow keeps what the records must remember about themselves.
+type markRow struct {
+	Name  string `gorm:"primaryKey"`
+	Value int64  `gorm:"not null"`
+}
+
+func (markRow) TableName() string { return "marks" }
+
+// markWhole is the hour (Unix milliseconds) from which on all items are there: those before may
+// have been deleted.
+const markWhole = "whole"
+
+// CheckTallies compares the tallies with the items and says what differs; nothing where all is
+// well.
+func (s *Store) CheckTallies() (differs []string, err error) {
+	var rows []struct {
+		Hour, Shift, Facet, N, Items int64
+	}
+	err = s.read.Raw(`
+WITH mark AS (SELECT COALESCE(MAX(value), 0) AS whole FROM marks WHERE name = 'whole'),
+counted AS (
+  SELECT i.time - i.time % 3600000 AS hour, i.shift AS shift, f.id AS facet, COUNT(*) AS items
+  FROM items i LEFT JOIN facets f ON f.station = i.station AND f.line = i.line AND f.product = i.product AND f.revision = i.revision AND f.run = i.run
+    AND f.route = i.route AND f.reason = i.reason AND f.fault = (i.fault <> '')
+  WHERE i.challenge = 0 AND i.time >= (SELECT whole FROM mark) GROUP BY 1, 2, 3)
+SELECT COALESCE(c.hour, k.hour) AS hour, COALESCE(c.shift, k.shift) AS shift, COALESCE(c.facet, k.facet, 0) AS facet, COALESCE(k.n, 0) AS n, COALESCE(c.items, 0) AS items
+FROM counted c FULL OUTER JOIN (SELECT * FROM counts WHERE hour >= (SELECT whole FROM mark)) k ON k.hour = c.hour AND k.shift = c.shift AND k.facet = c.facet
+WHERE COALESCE(k.n, 0) <> COALESCE(c.items, 0) LIMIT 100`).Scan(&rows).Error
+	for _, r := range rows {
+		differs = append(differs, fmt.Sprintf("hour %s, shift %s: %d are counted, and %d items are there (%s)",
+			time.UnixMilli(r.Hour).UTC().Format(time.RFC3339), s.shiftKey(r.Shift), r.N, r.Items, s.facetText(r.Facet)))
+	}
+	return differs, err
+}
+
+func (s *Store) shiftKey(id int64) string {
+	s.words.RLock()
+	defer s.words.RUnlock()
+	return s.known.shift[id].Key
+}
+
+func (s *Store) facetText(id int64) string {
+	s.words.RLock()
+	defer s.words.RUnlock()
+	f := s.known.byID[id]
+	return strings.Join([]string{f.Station, f.Product, f.Route, f.Reason}, " ")
+}
+
+// Tally is a count of items that have the grouped fields in common.
+type Tally struct {
+	Key   map[string]string
+	Count int64
+}
+
+// Groups are the fields by which items can be counted. A day is that on which the shift began, a
+// week as in ISO 8601.
+var Groups = []string{"hour", "shift", "day", "week", "team", "line", "station", "product", "revision", "run", "lot", "route", "reason", "fault"}
+
+// Tallies counts items from the whole hour that holds from (inclusive) to the one
+// that holds until (exclusive where it falls on the hour), grouped by the given
+// fields; zero times do not bound. The answer is sorted by count, largest first.
+func (s *Store) Tallies(f Filter, by []string) ([]Tally, error) {
+	for _, b := range by {
+		if !slices.Contains(Groups, b) {
+			return nil, fmt.Errorf("items are not counted by %q; choose from %v", b, Groups)
+		}
+	}
+	byHour := slices.Contains(by, "hour")
+	byShift := f.Shift != "" || slices.ContainsFunc(by, func(b string) bool { return slices.Contains([]string{"shift", "day", "week", "team"}, b) })
+	lots, err := s.lots(f.Lot != "" || slices.Contains(by, "lot"))
+	if err != nil {
+		return nil, err
+	}
+	s.words.RLock()
+	facets, shifts := s.facetsOf(f, lots), map[int64]shiftRow{}
+	shiftID := s.known.shifts[f.Shift]
+	for id, x := range s.known.shift {
+		shifts[id] = x
+	}
+	s.words.RUnlock()
+
+	q := s.read.Table("counts")
+	if !f.From.IsZero() {
+		q = q.Where("hour >= ?", f.From.UnixMilli()/hourMS*hourMS)
+	}
+	if !f.Until.IsZero() {
+		q = q.Where("hour < ?", f.Until.UnixMilli())
+	}
+	if f.Shift != "" {
+		x := shifts[shiftID]
+		q = q.Where("hour BETWEEN ? AND ? AND shift = ?", x.Begun-hourMS, x.Ended, shiftID)
+	}
+	cols := []string{"facet"}
+	if byHour {
+		cols = append(cols, "hour")
+	}
+	if byShift {
+		cols = append(cols, "shift")
+	}
+	group := strings.Join(cols, ", ")
+	rows, err := q.Select(group + ", SUM(n)").Group(group).Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	sums := map[string]int64{}
+	keys := map[string]map[string]string{}
+	var facet, hour, shiftOf, n int64
+	to := []any{&facet}
+	if byHour {
+		to = append(to, &hour)
+	}
+	if byShift {
+		to = append(to, &shiftOf)
+	}
+	to = append(to, &n)
+	values := make([]string, len(by))
+	for rows.Next() {
+		if err := rows.Scan(to...); err != nil {
+			return nil, err
+		}
+		x, ok := facets[facet]
+		if !ok {
+			continue
+		}
+		for i, b := range by {
+			values[i] = field(b, x, shifts[shiftOf], hour, lots)
+		}
+		key := strings.Join(values, "\x00")
+		if sums[key] += n; keys[key] == nil {
+			m := make(map[string]string, len(by))
+			for i, b := range by {
+				m[b] = values[i]
+			}
+			keys[key] = m
+		}
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	out := make([]Tally, 0, len(sums))
+	order := make([]string, 0, len(sums))
+	for key := range sums {
+		order = append(order, key)
+	}
+	sort.Slice(order, func(i, j int) bool {
+		if sums[order[i]] != sums[order[j]] {
+			return sums[order[i]] > sums[order[j]]
+		}
+		return order[i] < order[j]
+	})
+	for _, key := range order {
+		out = append(out, Tally{keys[key], sums[key]})
+	}
+	return out, nil
+}
+
+// facetsOf are those that a filter lets through. It needs the lock of words.
+func (s *Store) facetsOf(f Filter, lots map[int64]string) map[int64]facetRow {
+	out := map[int64]facetRow{}
+	for id, x := range s.known.byID {
+		switch {
+		case f.Station != "" && x.Station != f.Station, f.Line != "" && x.Line != f.Line, f.Product != "" && x.Product != f.Product,
+			f.Revision != "" && x.Revision != f.Revision, f.Run != 0 && x.Run != f.Run, f.Route != "" && x.Route != f.Route,
+			f.Reason != "" && x.Reason != f.Reason, f.Lot != "" && lots[x.Run] != f.Lot, f.NotPassed && x.Route == "pass", f.Faults && !x.Fault:
+			continue
+		}
+		out[id] = x
+	}
+	return out
+}
+
+// lots are those of runs, where they are asked for.
+func (s *Store) lots(wanted bool) (map[int64]string, error) {
+	if !wanted {
+		return nil, nil
+	}
+	var rows []runRow
+	if err := s.read.Select("id, packed").Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	out := map[int64]string{}
+	for _, r := range rows {
+		var o check.Order
+		if json.Unmarshal(r.Packed, &o) == nil {
+			out[r.ID] = o["lot"]
+		}
+	}
+	return out, nil
+}
+
+func field(name string, f facetRow, x shiftRow, hour int64, lots map[int64]string) string {
+	switch name {
+	case "hour":
+		return time.UnixMilli(hour).UTC().Format(time.RFC3339)
+	case "shift":
+		return x.Key
+	case "day":
+		return x.Day
+	case "week":
+		d, err := time.Parse(time.DateOnly, x.Day)
+		if err != nil {
+			return ""
+		}
+		y, w := d.ISOWeek()
+		return fmt.Sprintf("%d-W%02d", y, w)
+	case "team":
+		return x.Team
+	case "line":
+		return f.Line
+	case "station":
+		return f.Station
+	case "product":
+		return f.Product
+	case "revision":
+		return f.Revision
+	case "run":
+		return strconv.FormatInt(f.Run, 10)
+	case "lot":
+		return lots[f.Run]
+	case "route":
+		return f.Route
+	case "reason":
+		return f.Reason
+	case "fault":
+		return strconv.FormatBool(f.Fault)
+	}
+	panic("store: no field " + name)
+}
+
+// Shifts returns the shifts in which something was inspected that overlap a span, in order.
+func (s *Store) Shifts(from, until time.Time) []shift.Shift {
+	s.words.RLock()
+	defer s.words.RUnlock()
+	var out []shift.Shift
+	for _, x := range s.known.shift {
+		if x.Ended > from.UnixMilli() && x.Begun < until.UnixMilli() {
+			out = append(out, shift.Shift{Key: x.Key, Day: x.Day, Name: x.Name, Team: x.Team, Begin: time.UnixMilli(x.Begun).UTC(), End: time.UnixMilli(x.Ended).UTC()})
+		}
+	}
+	slices.SortFunc(out, func(a, b shift.Shift) int { return a.Begin.Compare(b.Begin) })
+	return out
+}
+
+// Integrity returns ok, or what SQLite finds wrong with its file.
+func (s *Store) Integrity() (string, error) {
+	var lines []string
+	err := s.read.Raw("PRAGMA integrity_check").Scan(&lines).Error
+	return strings.Join(lines, "; "), err
+}
