@@ -152,6 +152,36 @@ func attribute(counts []Count, deviation func(center, n float64) float64, most f
 	return points
 }
 
+// Laney widens the limits of shares or rates whose centers move more from one to the next than
+// their counts explain, as of many items they do: by the moving range of the standardized values
+// (D. B. Laney, "Improved control charts for attributes", Quality Engineering 14, 2002). Limits
+// are never made closer.
+func Laney(points []Point, most float64) {
+	z := make([]float64, 0, len(points))
+	for _, p := range points {
+		if p.N > 0 {
+			z = append(z, p.sigma())
+		}
+	}
+	if len(z) < 8 { // of so few, one that leaps would hide itself
+		return
+	}
+	ranges := 0.0
+	for i := 1; i < len(z); i++ {
+		ranges += math.Abs(z[i] - z[i-1])
+	}
+	wide := ranges / float64(len(z)-1) / d2of2
+	if wide <= 1 {
+		return
+	}
+	for i := range points {
+		p := &points[i]
+		half := max(p.Most-p.Center, p.Center-p.Least)
+		p.Least = max(p.Center-float64(wide*half), 0)
+		p.Most = min(p.Center+float64(wide*half), most)
+	}
+}
+
 // Nelson marks the points that complete one of the eight rules (L. S. Nelson, "The Shewhart
 // control chart: tests for special causes", Journal of Quality Technology 16, 1984).
 func Nelson(points []Point) {

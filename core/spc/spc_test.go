@@ -75,6 +75,37 @@ func TestChartsOfRejects(t *testing.T) {
 	assert.Nil(t, Shares(nil))
 }
 
+// Of many items every share is beyond the limits of its count; from one to the next they move as
+// they do.
+func TestSharesOfMany(t *testing.T) {
+	var counts []Count
+	for i := range 30 {
+		counts = append(counts, Count{30_000 + int64(i*7919%600), 1_000_000})
+	}
+	p := Shares(counts)
+	Nelson(p)
+	beyond := func() (n int) {
+		for _, x := range p {
+			if len(x.Rules) > 0 && x.Rules[0] == 1 {
+				n++
+			}
+		}
+		return n
+	}
+	Laney(p, 1)
+	Nelson(p)
+	assert.Zero(t, beyond())
+	counts[20].K = 34_000
+	p = Shares(counts)
+	Laney(p, 1)
+	Nelson(p)
+	assert.Equal(t, 1, beyond(), "what leaps is still seen")
+	few := Shares([]Count{{5, 100}, {5, 100}, {5, 100}})
+	before := few[0]
+	Laney(few, 1)
+	assert.Equal(t, before, few[0], "limits are never made closer")
+}
+
 // Each rule is completed by its own example, at the last point and not before.
 func TestNelsonsRules(t *testing.T) {
 	chart := func(sigmas ...float64) []Point {

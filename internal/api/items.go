@@ -20,6 +20,7 @@ type Records interface {
 	Items(f store.Filter, limit int) ([]store.Kept, error)
 	ItemOf(stationID string, seq int64) (store.Kept, error)
 	Tallies(f store.Filter, by []string) ([]store.Tally, error)
+	Readings(f store.Filter, name string, limit int) ([]store.Reading, error)
 	Picture(hash string) ([]byte, error)
 	Runs(lineID string, before int64, limit int) ([]store.CountedRun, error)
 	PackageOf(lineID string, seq int64) (line.Package, error)

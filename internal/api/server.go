@@ -156,6 +156,14 @@ func (s *Server) routes(r *router) {
 	stream(r, "/items/:id/picture", operation{id: "itemPicture", summary: "The picture of an item", tag: "items", produces: "image/png", errors: []int{400, 404}}, s.picture)
 	handle(r, "GET", "/tally", operation{id: "tally", summary: "Counts of items by any of their fields", tag: "items", errors: []int{400}}, s.tally)
 
+	stats := func(id, summary string) operation {
+		return operation{id: id, summary: summary, tag: "statistics", errors: []int{400}}
+	}
+	handle(r, "GET", "/statistics/overview", stats("overview", "Shifts and stations: what passed, the main reason, and whether more is rejected than by chance"), s.overview)
+	handle(r, "GET", "/statistics/pareto", stats("pareto", "Reasons of what did not pass, with their running sum"), s.pareto)
+	handle(r, "GET", "/statistics/trend", stats("trend", "The share of what did not pass over time, as a p′ chart with Nelson's rules"), s.trend)
+	handle(r, "GET", "/statistics/compare", stats("compare", "Groups of items beside all others, with what is more than chance"), s.compare)
+	handle(r, "GET", "/statistics/reading", stats("readingChart", "Control chart, histogram and capability of a reading"), s.readingChart)
 	s.recipeRoutes(r)
 	handle(r, "GET", "/truth", operation{id: "truth", summary: "What became of the simulated items, against the truth", tag: "service", errors: []int{404}}, s.truth)
 	r.reflectType("Event", new(Event))

@@ -212,6 +212,11 @@ func (s *Site) simulated() bool {
 // demoSite is the configuration of the demo plant.
 func demoSite() *Site {
 	s := &Site{Name: "Cartoleria Fiordaliso", Pictures: PictureConfig{LimitMB: 1024, PassShare: 25}}
+	s.Shifts = shift.Config{
+		Zone:      "Europe/Rome",
+		Calendars: []shift.Calendar{{From: "2025-01-01", Pattern: shift.Three, Week: []string{"mon", "tue", "wed", "thu", "fri", "sat"}}},
+		Holidays:  []string{"2025-12-25", "2025-12-26", "2026-01-01", "2026-01-06", "2026-04-06", "2026-05-01", "2026-06-02", "2026-08-15", "2026-12-08", "2026-12-25", "2026-12-26"},
+	}
 	s.Links = LinksConfig{TextLine: &textline.Config{Listen: "127.0.0.1:0"}, Modbus: &modbus.Config{Listen: "127.0.0.1:0"}}
 	s.Tags = []links.Tag{
 		{Name: "line7-rejected", Line: "line7", Counter: recipe.Reject, Modbus: &links.Register{At: 1000, As: "int32"}},

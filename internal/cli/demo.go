@@ -37,6 +37,9 @@ func demo(ctx context.Context, c *cli.Command, version string) error {
 	if err := app.InstallDemo(c.String("data")); err != nil {
 		return err
 	}
+	if _, err := app.InstallHistory(c.String("data"), time.Now()); err != nil {
+		return err
+	}
 	if d := c.Duration("for"); d > 0 {
 		var cancel context.CancelFunc
 		ctx, cancel = context.WithTimeout(ctx, d)

@@ -1,10 +1,10 @@
 package store
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"slices"
-	"sort"
 	"strconv"
 	"strings"
 	"time"
@@ -345,8 +345,14 @@ func (s *Store) Tallies(f Filter, by []string) ([]Tally, error) {
 		return nil, err
 	}
 	defer rows.Close()
-	sums := map[string]int64{}
-	keys := map[string]map[string]string{}
+	// Most rows differ in what is not asked for: each facet and each bucket of time is put into
+	// words once, and the rest is adding up numbers.
+	of, in := labels{number: map[string]int{}}, labels{number: map[string]int{}}
+	facetLabel, timeLabel := map[int64]int{}, map[[2]int64]int{}
+	for id, x := range facets {
+		facetLabel[id] = of.of(by, func(b string) (string, bool) { return ofFacet(b, x, lots) })
+	}
+	sums := map[[2]int]int64{}
 	var facet, hour, shiftOf, n int64
 	to := []any{&facet}
 	if byHour {
@@ -356,45 +362,73 @@ func (s *Store) Tallies(f Filter, by []string) ([]Tally, error) {
 		to = append(to, &shiftOf)
 	}
 	to = append(to, &n)
-	values := make([]string, len(by))
 	for rows.Next() {
 		if err := rows.Scan(to...); err != nil {
 			return nil, err
 		}
-		x, ok := facets[facet]
+		f, ok := facetLabel[facet]
 		if !ok {
 			continue
 		}
-		for i, b := range by {
-			values[i] = field(b, x, shifts[shiftOf], hour, lots)
+		when := [2]int64{hour, shiftOf}
+		t, ok := timeLabel[when]
+		if !ok {
+			x := shifts[shiftOf]
+			t = in.of(by, func(b string) (string, bool) { return ofTime(b, x, hour) })
+			timeLabel[when] = t
 		}
-		key := strings.Join(values, "\x00")
-		if sums[key] += n; keys[key] == nil {
-			m := make(map[string]string, len(by))
-			for i, b := range by {
-				m[b] = values[i]
-			}
-			keys[key] = m
-		}
+		sums[[2]int{f, t}] += n
 	}
 	if err := rows.Err(); err != nil {
 		return nil, err
 	}
 	out := make([]Tally, 0, len(sums))
-	order := make([]string, 0, len(sums))
-	for key := range sums {
-		order = append(order, key)
-	}
-	sort.Slice(order, func(i, j int) bool {
-		if sums[order[i]] != sums[order[j]] {
-			return sums[order[i]] > sums[order[j]]
+	for k, n := range sums {
+		key := make(map[string]string, len(by))
+		for i, b := range by {
+			if _, isTime := ofTime(b, shiftRow{}, 0); isTime {
+				key[b] = in.values[k[1]][i]
+			} else {
+				key[b] = of.values[k[0]][i]
+			}
 		}
-		return order[i] < order[j]
-	})
-	for _, key := range order {
-		out = append(out, Tally{keys[key], sums[key]})
+		out = append(out, Tally{key, n})
 	}
+	slices.SortFunc(out, func(a, b Tally) int {
+		if a.Count != b.Count {
+			return cmp.Compare(b.Count, a.Count)
+		}
+		for _, name := range by {
+			if c := strings.Compare(a.Key[name], b.Key[name]); c != 0 {
+				return c
+			}
+		}
+		return 0
+	})
 	return out, nil
+}
+
+// labels number what is the same in words.
+type labels struct {
+	number map[string]int
+	values [][]string // by number, in the order of the fields; empty where a field is another's
+}
+
+func (l *labels) of(by []string, field func(string) (string, bool)) int {
+	values := make([]string, len(by))
+	for i, b := range by {
+		if v, mine := field(b); mine {
+			values[i] = v
+		}
+	}
+	key := strings.Join(values, "\x00")
+	n, ok := l.number[key]
+	if !ok {
+		n = len(l.values)
+		l.number[key] = n
+		l.values = append(l.values, values)
+	}
+	return n
 }
 
 // facetsOf are those that a filter lets through. It needs the lock of words.
@@ -431,43 +465,51 @@ func (s *Store) lots(wanted bool) (map[int64]string, error) {
 	return out, nil
 }
 
-func field(name string, f facetRow, x shiftRow, hour int64, lots map[int64]string) string {
+// ofTime returns a field that is one of time.
+func ofTime(name string, x shiftRow, hour int64) (string, bool) {
 	switch name {
 	case "hour":
-		return time.UnixMilli(hour).UTC().Format(time.RFC3339)
+		return time.UnixMilli(hour).UTC().Format(time.RFC3339), true
 	case "shift":
-		return x.Key
+		return x.Key, true
 	case "day":
-		return x.Day
+		return x.Day, true
 	case "week":
 		d, err := time.Parse(time.DateOnly, x.Day)
 		if err != nil {
-			return ""
+			return "", true
 		}
 		y, w := d.ISOWeek()
-		return fmt.Sprintf("%d-W%02d", y, w)
+		return fmt.Sprintf("%d-W%02d", y, w), true
 	case "team":
-		return x.Team
-	case "line":
-		return f.Line
-	case "station":
-		return f.Station
-	case "product":
-		return f.Product
-	case "revision":
-		return f.Revision
-	case "run":
-		return strconv.FormatInt(f.Run, 10)
-	case "lot":
-		return lots[f.Run]
-	case "route":
-		return f.Route
-	case "reason":
-		return f.Reason
-	case "fault":
-		return strconv.FormatBool(f.Fault)
+		return x.Team, true
 	}
-	panic("store: no field " + name)
+	return "", false
+}
+
+// ofFacet returns a field that is one of what was inspected.
+func ofFacet(name string, f facetRow, lots map[int64]string) (string, bool) {
+	switch name {
+	case "line":
+		return f.Line, true
+	case "station":
+		return f.Station, true
+	case "product":
+		return f.Product, true
+	case "revision":
+		return f.Revision, true
+	case "run":
+		return strconv.FormatInt(f.Run, 10), true
+	case "lot":
+		return lots[f.Run], true
+	case "route":
+		return f.Route, true
+	case "reason":
+		return f.Reason, true
+	case "fault":
+		return strconv.FormatBool(f.Fault), true
+	}
+	return "", false
 }
 
 // Shifts returns the shifts in which something was inspected that overlap a span, in order.

@@ -16,6 +16,7 @@ import { LostPage } from "./pages/lost";
 import { RecipePage } from "./pages/recipe";
 import { RecipesPage } from "./pages/recipes";
 import { SignalsPage } from "./pages/signals";
+import { StatisticsPage } from "./pages/statistics";
 import { StationPage } from "./pages/station";
 import "./styles.css";
 import { Shell } from "./ui/shell";
@@ -44,6 +45,7 @@ const router = createBrowserRouter([
       { path: "/stations/:id/camera", element: <CameraPage /> },
       { path: "/recipes", element: <RecipesPage /> },
       { path: "/recipes/:product/:role/:tab?", element: <RecipePage /> },
+      { path: "/statistics", element: <StatisticsPage /> },
       { path: "/alarms", element: <AlarmsPage /> },
       { path: "/links", element: <LinksPage /> },
       { path: "/signals/:id?", element: <SignalsPage /> },

@@ -1149,6 +1149,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/statistics/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Groups of items beside all others, with what is more than chance */
+        get: operations["compare"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/statistics/overview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Shifts and stations: what passed, the main reason, and whether more is rejected than by chance */
+        get: operations["overview"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/statistics/pareto": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Reasons of what did not pass, with their running sum */
+        get: operations["pareto"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/statistics/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Control chart, histogram and capability of a reading */
+        get: operations["readingChart"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/statistics/trend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The share of what did not pass over time, as a p′ chart with Nelson's rules */
+        get: operations["trend"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/tags": {
         parameters: {
             query?: never;
@@ -1363,6 +1448,10 @@ export interface components {
             ok: boolean;
             problems: components["schemas"]["RecipeProblem"][];
         };
+        Comparison: {
+            by: string;
+            groups: components["schemas"]["StatisticsGroup"][];
+        };
         ConfusionJSON: {
             label: string;
             /** @description Samples by where they went; fault for those not judged */
@@ -1505,6 +1594,12 @@ export interface components {
             calibration: components["schemas"]["Calibration"];
             /** @description Of a grid of dots: how well they lie on it, in pixels and degrees */
             grid?: components["schemas"]["MeasureGridReport"];
+        };
+        Index: {
+            /** @description It lies in it in 95 of 100 cases */
+            range: components["schemas"]["SpcInterval"];
+            /** Format: double */
+            value: number;
         };
         Item: {
             /**
@@ -1940,6 +2035,12 @@ export interface components {
             /** Format: date-time */
             time: string;
         };
+        ParetoChart: {
+            /** @description The most frequent first */
+            bars: components["schemas"]["StatisticsBar"][];
+            /** Format: int64 */
+            total: number;
+        };
         PointJSON: {
             /** @enum {string} */
             group: "good" | "bad" | "other";
@@ -1966,10 +2067,55 @@ export interface components {
             /** @description Samples that a stress trial could use */
             used?: number;
         };
+        ReadingChart: {
+            /** @description Single values, or means of subgroups */
+            chart: components["schemas"]["ReadingPoint"][];
+            cp?: components["schemas"]["Index"];
+            cpk?: components["schemas"]["Index"];
+            histogram: components["schemas"]["SpcBin"][];
+            /** @description Limits of the newest item */
+            least?: null | number;
+            /** Format: double */
+            mean: number;
+            most?: null | number;
+            n: number;
+            name: string;
+            /**
+             * Format: double
+             * @description Standard deviation of all
+             */
+            overall: number;
+            pp?: components["schemas"]["Index"];
+            ppk?: components["schemas"]["Index"];
+            rules: string[];
+            /** @description Standard deviations of subgroups */
+            spread: components["schemas"]["SpcPoint"][];
+            /**
+             * Format: double
+             * @description Standard deviation from value to value
+             */
+            within: number;
+        };
         ReadingJSON: {
             least?: number;
             most?: number;
             unit: string;
+            /** Format: double */
+            value: number;
+        };
+        ReadingPoint: {
+            /** Format: double */
+            center: number;
+            item: string;
+            /** Format: double */
+            least: number;
+            /** Format: double */
+            most: number;
+            /** Format: int64 */
+            n: number;
+            rules: number[];
+            /** Format: date-time */
+            time: string;
             /** Format: double */
             value: number;
         };
@@ -2190,6 +2336,33 @@ export interface components {
             /** @description An output is forced, an input simulated */
             output: boolean;
         };
+        SpcBin: {
+            /** Format: double */
+            from: number;
+            /** Format: int64 */
+            n: number;
+            /** Format: double */
+            to: number;
+        };
+        SpcInterval: {
+            /** Format: double */
+            least: number;
+            /** Format: double */
+            most: number;
+        };
+        SpcPoint: {
+            /** Format: double */
+            center: number;
+            /** Format: double */
+            least: number;
+            /** Format: double */
+            most: number;
+            /** Format: int64 */
+            n: number;
+            rules: number[];
+            /** Format: double */
+            value: number;
+        };
         StartRequest: {
             /** @description Somebody says that nothing lies on the belt unseen: nothing is rejected for that */
             cleared?: boolean;
@@ -2224,6 +2397,88 @@ export interface components {
         };
         StationList: {
             stations: components["schemas"]["Station"][];
+        };
+        StatisticsBar: {
+            /** Format: int64 */
+            count: number;
+            fault: boolean;
+            reason: string;
+            /**
+             * Format: double
+             * @description Of all that did not pass
+             */
+            share: number;
+            /**
+             * Format: double
+             * @description Of this and those before it
+             */
+            sum: number;
+        };
+        StatisticsCell: {
+            counts: components["schemas"]["StatisticsCounts"];
+            name: string;
+            /** @description The yield lies in it in 95 of 100 cases (Wilson) */
+            range: components["schemas"]["SpcInterval"];
+            shift: string;
+            station: string;
+            /** @description The most frequent reason; empty where all passed */
+            top: string;
+            /**
+             * @description More rejects than all others together, fewer, may be chance, too few to say
+             * @enum {string}
+             */
+            verdict: "higher" | "lower" | "chance" | "too_few";
+            /**
+             * Format: double
+             * @description Share that passed, 0 to 1
+             */
+            yield: number;
+        };
+        StatisticsCounts: {
+            /**
+             * Format: int64
+             * @description Among the rejected
+             */
+            faults: number;
+            /** Format: int64 */
+            inspected: number;
+            /** Format: int64 */
+            passed: number;
+            /** Format: int64 */
+            rejected: number;
+            /** Format: int64 */
+            reworked: number;
+        };
+        StatisticsGroup: {
+            counts: components["schemas"]["StatisticsCounts"];
+            name: string;
+            /** @description The yield lies in it in 95 of 100 cases (Wilson) */
+            range: components["schemas"]["SpcInterval"];
+            /** @description The most frequent reason; empty where all passed */
+            top: string;
+            /**
+             * @description More rejects than all others together, fewer, may be chance, too few to say
+             * @enum {string}
+             */
+            verdict: "higher" | "lower" | "chance" | "too_few";
+            /**
+             * Format: double
+             * @description Share that passed, 0 to 1
+             */
+            yield: number;
+        };
+        StatisticsOverview: {
+            cells: components["schemas"]["StatisticsCell"][];
+            /** @description Newest first */
+            shifts: string[];
+            stations: string[];
+            total: components["schemas"]["StatisticsCounts"];
+        };
+        StatisticsStep: {
+            counts: components["schemas"]["StatisticsCounts"];
+            name: string;
+            /** @description Share that did not pass, with the limits of its count, wider where it moves more than that (p′ chart) */
+            point: components["schemas"]["SpcPoint"];
         };
         StepJSON: {
             /** Format: double */
@@ -2274,6 +2529,11 @@ export interface components {
             product: string;
             /** @description What it was found by, as in order 4711 */
             what: string;
+        };
+        TrendChart: {
+            by: string;
+            rules: string[];
+            steps: components["schemas"]["StatisticsStep"][];
         };
         TrialRequest: {
             /** @description A draft that is not saved yet; the saved one if absent */
@@ -6362,6 +6622,341 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compare: {
+        parameters: {
+            query: {
+                /** @description Id of a station */
+                station?: string;
+                /** @description Id of a line */
+                line?: string;
+                /** @description Code of a product */
+                product?: string;
+                /** @description pass, rework, reject or a named route */
+                route?: string;
+                /** @description Id of the main failed check, or a kind of fault */
+                reason?: string;
+                /** @description Revision of a recipe */
+                revision?: string;
+                /** @description A shift, as in 2026-11-27/night */
+                shift?: string;
+                /** @description Number of a run */
+                run?: number;
+                /** @description What a run packs */
+                lot?: string;
+                /** @description Everything that did not pass */
+                not_passed?: boolean;
+                /** @description Only items with a fault */
+                faults?: boolean;
+                /** @description Not before this time (RFC 3339) */
+                from?: string;
+                /** @description Before this time (RFC 3339) */
+                until?: string;
+                /** @description What to go by: of a comparison line, station, product, revision, run, lot, team, shift, day or week; of a trend hour, shift, day or week */
+                by: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    overview: {
+        parameters: {
+            query?: {
+                /** @description Id of a station */
+                station?: string;
+                /** @description Id of a line */
+                line?: string;
+                /** @description Code of a product */
+                product?: string;
+                /** @description pass, rework, reject or a named route */
+                route?: string;
+                /** @description Id of the main failed check, or a kind of fault */
+                reason?: string;
+                /** @description Revision of a recipe */
+                revision?: string;
+                /** @description A shift, as in 2026-11-27/night */
+                shift?: string;
+                /** @description Number of a run */
+                run?: number;
+                /** @description What a run packs */
+                lot?: string;
+                /** @description Everything that did not pass */
+                not_passed?: boolean;
+                /** @description Only items with a fault */
+                faults?: boolean;
+                /** @description Not before this time (RFC 3339) */
+                from?: string;
+                /** @description Before this time (RFC 3339) */
+                until?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StatisticsOverview"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pareto: {
+        parameters: {
+            query?: {
+                /** @description Id of a station */
+                station?: string;
+                /** @description Id of a line */
+                line?: string;
+                /** @description Code of a product */
+                product?: string;
+                /** @description pass, rework, reject or a named route */
+                route?: string;
+                /** @description Id of the main failed check, or a kind of fault */
+                reason?: string;
+                /** @description Revision of a recipe */
+                revision?: string;
+                /** @description A shift, as in 2026-11-27/night */
+                shift?: string;
+                /** @description Number of a run */
+                run?: number;
+                /** @description What a run packs */
+                lot?: string;
+                /** @description Everything that did not pass */
+                not_passed?: boolean;
+                /** @description Only items with a fault */
+                faults?: boolean;
+                /** @description Not before this time (RFC 3339) */
+                from?: string;
+                /** @description Before this time (RFC 3339) */
+                until?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ParetoChart"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readingChart: {
+        parameters: {
+            query: {
+                /** @description Id of a station */
+                station?: string;
+                /** @description Id of a line */
+                line?: string;
+                /** @description Code of a product */
+                product?: string;
+                /** @description pass, rework, reject or a named route */
+                route?: string;
+                /** @description Id of the main failed check, or a kind of fault */
+                reason?: string;
+                /** @description Revision of a recipe */
+                revision?: string;
+                /** @description A shift, as in 2026-11-27/night */
+                shift?: string;
+                /** @description Number of a run */
+                run?: number;
+                /** @description What a run packs */
+                lot?: string;
+                /** @description Everything that did not pass */
+                not_passed?: boolean;
+                /** @description Only items with a fault */
+                faults?: boolean;
+                /** @description Not before this time (RFC 3339) */
+                from?: string;
+                /** @description Before this time (RFC 3339) */
+                until?: string;
+                /** @description CHECK.NAME, as in tips.count */
+                name: string;
+                /** @description Values in a subgroup; 1: single values */
+                size?: number;
+                /** @description How many of the newest items */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadingChart"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    trend: {
+        parameters: {
+            query: {
+                /** @description Id of a station */
+                station?: string;
+                /** @description Id of a line */
+                line?: string;
+                /** @description Code of a product */
+                product?: string;
+                /** @description pass, rework, reject or a named route */
+                route?: string;
+                /** @description Id of the main failed check, or a kind of fault */
+                reason?: string;
+                /** @description Revision of a recipe */
+                revision?: string;
+                /** @description A shift, as in 2026-11-27/night */
+                shift?: string;
+                /** @description Number of a run */
+                run?: number;
+                /** @description What a run packs */
+                lot?: string;
+                /** @description Everything that did not pass */
+                not_passed?: boolean;
+                /** @description Only items with a fault */
+                faults?: boolean;
+                /** @description Not before this time (RFC 3339) */
+                from?: string;
+                /** @description Before this time (RFC 3339) */
+                until?: string;
+                /** @description What to go by: of a comparison line, station, product, revision, run, lot, team, shift, day or week; of a trend hour, shift, day or week */
+                by: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrendChart"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
                 headers: {
                     [name: string]: unknown;
                 };

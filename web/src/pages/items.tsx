@@ -11,7 +11,7 @@ import { Thumb } from "../ui/picture";
 /** The filters that the address carries. */
 export function queryOf(p: URLSearchParams): ItemQuery {
   const q: ItemQuery = { limit: 50 };
-  for (const name of ["station", "route", "reason", "from", "until"] as const) {
+  for (const name of ["station", "line", "product", "route", "reason", "shift", "lot", "from", "until"] as const) {
     const v = p.get(name);
     if (v) q[name] = v;
   }
@@ -47,7 +47,7 @@ export function ItemsPage() {
     links[Math.min(links.length - 1, Math.max(0, at + step))]?.focus();
   };
   useKeys({ ArrowDown: () => move(1), ArrowUp: () => move(-1), Escape: () => go("/floor") });
-  const filtered = ["station", "route", "reason", "from", "until", "not_passed"].some((n) => params.has(n));
+  const filtered = ["station", "line", "product", "route", "reason", "shift", "lot", "from", "until", "not_passed"].some((n) => params.has(n));
   return (
     <>
       <Heading title="Items" action={<Button onClick={() => void list.refetch()}>Refresh</Button>}>
