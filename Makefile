@@ -53,7 +53,7 @@ test-web: web/node_modules/.stamp
 	cd web && npm run -s check && npm run -s test
 
 test-e2e: web chromium
-	go test -count=1 ./internal/e2e
+	go test -count=1 -timeout 18m ./internal/e2e
 
 lint: check-tools web/node_modules/.stamp ## Check style and correctness of all code
 	@test -z "$$(go tool gofumpt -l cmd core internal demo web/embed.go *.go)" || (go tool gofumpt -l cmd core internal demo web/embed.go *.go; echo "run: go tool gofumpt -w ."; exit 1)

@@ -117,9 +117,9 @@ type ReadingChart struct {
 	Mean      float64     `json:"mean" required:"true"`
 	Within    float64     `json:"within" required:"true" description:"Standard deviation from value to value"`
 	Overall   float64     `json:"overall" required:"true" description:"Standard deviation of all"`
-	Least     *float64    `json:"least,omitempty" description:"Limits of the newest item"`
-	Most      *float64    `json:"most,omitempty"`
-	Cp        *Index      `json:"cp,omitempty"`
+	Least     *float64    `json:"least,omitempty" nullable:"false" description:"Limits of the newest item"`
+	Most      *float64    `json:"most,omitempty" nullable:"false"`
+	Cp        *Index      `json:"cp,omitempty" nullable:"false"`
 	Cpk       *Index      `json:"cpk,omitempty"`
 	Pp        *Index      `json:"pp,omitempty"`
 	Ppk       *Index      `json:"ppk,omitempty"`

@@ -1,6 +1,7 @@
 package app
 
 import (
+	"slices"
 	"time"
 
 	"ricetta/internal/plant"
@@ -12,11 +13,21 @@ import (
 // historyDays is how long the demo plant is said to have run.
 const historyDays = 365
 
+// isDemo reports whether the site has the lines of the demo plant.
+func (s *Site) isDemo() bool {
+	for _, l := range plant.Lines() {
+		if !slices.ContainsFunc(s.Lines, func(c LineConfig) bool { return c.ID == l.ID && c.Belt.Plant != nil && c.Belt.Plant.Seed == l.Seed }) {
+			return false
+		}
+	}
+	return true
+}
+
 // InstallHistory gives the records of the demo plant a year that went before, if they are empty:
 // counts, as they stay when the items are no longer kept. It returns how many items that are.
 func InstallHistory(dataDir string, until time.Time) (items int64, err error) {
 	site, err := LoadSite(dataDir)
-	if err != nil || !site.simulated() {
+	if err != nil || !site.isDemo() {
 		return 0, err
 	}
 	calendar, err := shift.New(site.Shifts)

@@ -4,6 +4,7 @@ package e2e
 
 import (
 	"context"
+	"encoding/json"
 	"log/slog"
 	"net/http"
 	"os"
@@ -175,4 +176,12 @@ func shows(t testing.TB, ctx context.Context, s string) {
 func replaced(t testing.TB, in, old, fresh string) string {
 	require.Contains(t, in, old)
 	return strings.Replace(in, old, fresh, 1)
+}
+
+// getJSON fetches a path that answers with JSON.
+func getJSON(t testing.TB, s *service, path string, to any) {
+	t.Helper()
+	res, body := s.get(t, path)
+	require.Equal(t, 200, res.StatusCode, body)
+	require.NoError(t, json.Unmarshal([]byte(body), to))
 }

@@ -186,7 +186,7 @@ func TestTheLineInTheConsole(t *testing.T) {
 	present(t, ctx, `aside option[value="masking-tape-50"], aside option:nth-of-type(4)`)
 	eval[bool](t, ctx, `(() => { const s = document.querySelector('aside select'); Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(s, "masking-tape-50"); s.dispatchEvent(new Event("change", { bubbles: true })); return true })()`)
 	shows(t, ctx, "Ready: the switch takes an instant.")
-	setInput(t, ctx, `aside label:nth-of-type(2) input`, "L9")
+	setInput(t, ctx, `aside label:nth-of-type(3) input`, "L9")
 	setInput(t, ctx, `aside label:last-of-type input`, "Ada")
 	look(t, ctx, "changeover")
 	accessible(t, ctx)

@@ -13,6 +13,8 @@ import (
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
+
+	"ricetta/internal/app"
 )
 
 // TestScreenshots makes docs/screenshots from the demo plant. It runs for `make
@@ -22,7 +24,11 @@ func TestScreenshots(t *testing.T) {
 		t.Skip("runs with make screenshots")
 	}
 	dir := os.Getenv("SCREENSHOTS")
-	s := start(t, t.TempDir(), "")
+	data := t.TempDir()
+	require.NoError(t, app.InstallDemo(data))
+	_, err := app.InstallHistory(data, time.Now())
+	require.NoError(t, err)
+	s := start(t, data, "")
 	require.Eventually(t, func() bool {
 		list, err := s.Stations(t.Context())
 		return err == nil && list.Stations[0].Counters.Inspected >= 90 && list.Stations[0].Counters.Routes["reject"] >= 1 && list.Stations[1].Counters.Routes["reject"] >= 3
@@ -45,7 +51,7 @@ func TestScreenshots(t *testing.T) {
 	shot("floor", "/floor")
 	shot("station", "/stations/line2-top")
 	shot("line", "/lines/line2")
-	shot("items", "/items?not_passed=true")
+	shot("statistics", "/statistics?days=90&line=line5&by=lot")
 	shot("item", "/items/"+bad+"?not_passed=true")
 	shot("workbench-checks", "/recipes/pencil-tin-12/top/checks?picture=sample%3Abad-tips-pencil-missing-1.jpg",
 		chromedp.Click(`nav[aria-label="Checks"] li:nth-child(2) button`))

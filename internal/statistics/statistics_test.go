@@ -40,10 +40,16 @@ func (m made) Tallies(f store.Filter, by []string) (out []store.Tally, err error
 }
 
 var lastNight = made{
-	{"2026-03-10/early", "top", "pass", "", 950}, {"2026-03-10/early", "top", "reject", "tips", 40}, {"2026-03-10/early", "top", "rework", "turn", 10},
-	{"2026-03-10/late", "top", "pass", "", 955}, {"2026-03-10/late", "top", "reject", "tips", 45},
-	{"2026-03-10/night", "top", "pass", "", 850}, {"2026-03-10/night", "top", "reject", "lid", 130}, {"2026-03-10/night", "top", "reject", "late", 20},
-	{"2026-03-10/night", "side", "pass", "", 12}, {"2026-03-10/night", "side", "reject", "code", 1},
+	{"2026-03-10/early", "top", "pass", "", 950},
+	{"2026-03-10/early", "top", "reject", "tips", 40},
+	{"2026-03-10/early", "top", "rework", "turn", 10},
+	{"2026-03-10/late", "top", "pass", "", 955},
+	{"2026-03-10/late", "top", "reject", "tips", 45},
+	{"2026-03-10/night", "top", "pass", "", 850},
+	{"2026-03-10/night", "top", "reject", "lid", 130},
+	{"2026-03-10/night", "top", "reject", "late", 20},
+	{"2026-03-10/night", "side", "pass", "", 12},
+	{"2026-03-10/night", "side", "reject", "code", 1},
 }
 
 func TestTheMorningsQuestions(t *testing.T) {

@@ -182,14 +182,21 @@ func addCounts(tx *gorm.DB, counts map[countKey]int64) error {
 		}
 		return int(a.facet - b.facet)
 	})
-	for _, k := range keys {
-		err := tx.Exec("INSERT INTO counts (hour, shift, facet, n) VALUES (?, ?, ?, ?) ON CONFLICT (hour, shift, facet) DO UPDATE SET n = n + excluded.n", k.hour, k.shift, k.facet, counts[k]).Error
-		if err != nil {
+	for part := range slices.Chunk(keys, countsAtOnce) {
+		values := make([]any, 0, 4*len(part))
+		for _, k := range part {
+			values = append(values, k.hour, k.shift, k.facet, counts[k])
+		}
+		rows := strings.Repeat(", (?, ?, ?, ?)", len(part))[2:]
+		if err := tx.Exec("INSERT INTO counts (hour, shift, facet, n) VALUES "+rows+" ON CONFLICT (hour, shift, facet) DO UPDATE SET n = n + excluded.n", values...).Error; err != nil {
 			return err
 		}
 	}
 	return nil
 }
+
+// countsAtOnce is how many counts one statement writes.
+const countsAtOnce = 200
 
 // RebuildTallies counts all items anew, in one transaction, and returns how many there are. The
 // shifts of items stay as they were; those from before there were shifts get theirs. Hours whose

@@ -13,6 +13,7 @@ import { ItemsPage } from "./pages/items";
 import { LinePage } from "./pages/line";
 import { LinksPage } from "./pages/links";
 import { LostPage } from "./pages/lost";
+import { ReadingPage } from "./pages/reading";
 import { RecipePage } from "./pages/recipe";
 import { RecipesPage } from "./pages/recipes";
 import { SignalsPage } from "./pages/signals";
@@ -45,6 +46,7 @@ const router = createBrowserRouter([
       { path: "/stations/:id/camera", element: <CameraPage /> },
       { path: "/recipes", element: <RecipesPage /> },
       { path: "/recipes/:product/:role/:tab?", element: <RecipePage /> },
+      { path: "/statistics/reading", element: <ReadingPage /> },
       { path: "/statistics", element: <StatisticsPage /> },
       { path: "/alarms", element: <AlarmsPage /> },
       { path: "/links", element: <LinksPage /> },

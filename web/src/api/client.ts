@@ -9,6 +9,7 @@ export type Signal = SignalBoard["signals"][number];
 export type Alarm = components["schemas"]["Alarm"];
 export type Challenge = components["schemas"]["Challenge"];
 export type StatFilter = Omit<NonNullable<paths["/statistics/overview"]["get"]["parameters"]["query"]>, "run"> & Record<string, string | undefined>;
+export type ReadingChart = components["schemas"]["ReadingChart"];
 export type Group = components["schemas"]["StatisticsGroup"];
 export type Step = components["schemas"]["StatisticsStep"];
 export type Package = components["schemas"]["Package"];
@@ -86,6 +87,7 @@ export const overview = (query: StatFilter) => unwrap(api.GET("/statistics/overv
 export const pareto = (query: StatFilter) => unwrap(api.GET("/statistics/pareto", { params: { query } }));
 export const trend = (query: StatFilter, by: string) => unwrap(api.GET("/statistics/trend", { params: { query: { ...query, by } } }));
 export const compareBy = (query: StatFilter, by: string) => unwrap(api.GET("/statistics/compare", { params: { query: { ...query, by } } }));
+export const readingChart = (query: { station: string; name: string; size: number; limit: number }) => unwrap(api.GET("/statistics/reading", { params: { query } }));
 export const runs = (id: string) => unwrap(api.GET("/lines/{id}/runs", { params: at(id) })).then((p) => p.runs);
 export const item = (id: string) => unwrap(api.GET("/items/{id}", { params: { path: { id } } }));
 export const items = (query: ItemQuery) => unwrap(api.GET("/items", { params: { query } }));

@@ -2074,10 +2074,10 @@ export interface components {
             cpk?: components["schemas"]["Index"];
             histogram: components["schemas"]["SpcBin"][];
             /** @description Limits of the newest item */
-            least?: null | number;
+            least?: number;
             /** Format: double */
             mean: number;
-            most?: null | number;
+            most?: number;
             n: number;
             name: string;
             /**

@@ -48,6 +48,9 @@ export function StatisticsPage() {
     <>
       <Heading title="Statistics">
         <span>What was rejected, where and why; words say what is more than chance.</span>
+        <Link to="/statistics/reading" className="text-accent-text underline">
+          Chart of a reading
+        </Link>
       </Heading>
       <Filters params={params} set={set} days={days} />
       <div className="grid grid-cols-2 max-lg:grid-cols-1">
