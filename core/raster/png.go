@@ -27,32 +27,35 @@ func EncodePNG(p Picture) ([]byte, error) {
 	if p.RGB != nil {
 		head[9] = 2
 	}
-	chunk(&b, "IHDR", head)
-	var data bytes.Buffer
-	data.Grow(w * h)
-	z, err := zlib.NewWriterLevel(&data, zlib.HuffmanOnly)
+	begin := open(&b, "IHDR")
+	b.Write(head)
+	shut(&b, begin)
+	begin = open(&b, "IDAT")
+	z, err := zlib.NewWriterLevel(&b, zlib.HuffmanOnly)
 	if err != nil {
 		return nil, err
 	}
+	row := make([]byte, 1+3*w)
 	for y := range h {
-		if _, err := z.Write(p.differences(y)); err != nil {
+		if _, err := z.Write(p.differences(y, row)); err != nil {
 			return nil, err
 		}
 	}
 	if err := z.Close(); err != nil {
 		return nil, err
 	}
-	chunk(&b, "IDAT", data.Bytes())
-	chunk(&b, "IEND", nil)
+	shut(&b, begin)
+	shut(&b, open(&b, "IEND"))
 	return b.Bytes(), nil
 }
 
-// differences are a row after the filter Sub, with its number (ISO/IEC 15948, 9.2).
-func (p Picture) differences(y int) []byte {
+// differences are a row after the filter Sub, with its number (ISO/IEC 15948, 9.2), in a buffer
+// that has room for it.
+func (p Picture) differences(y int, to []byte) []byte {
 	const sub = 1
 	if p.RGB == nil {
 		row := p.Gray.Row(y)
-		out := make([]byte, 1+len(row))
+		out := to[:1+len(row)]
 		out[0] = sub
 		last := uint8(0)
 		for x, v := range row {
@@ -64,9 +67,9 @@ func (p Picture) differences(y int) []byte {
 	c := p.RGB
 	o := y * c.Stride
 	r, g, b := c.R[o:o+c.W], c.G[o:o+c.W], c.B[o:o+c.W]
-	out := make([]byte, 1+3*c.W)
+	out := to[:1+3*c.W]
 	out[0] = sub
-	to := out[1:]
+	to = out[1:]
 	var lr, lg, lb uint8
 	for x := range r {
 		k := 3 * x
@@ -76,14 +79,20 @@ func (p Picture) differences(y int) []byte {
 	return out
 }
 
-// chunk writes a piece of the file with its length and checksum.
-func chunk(b *bytes.Buffer, name string, data []byte) {
-	var n [4]byte
-	binary.BigEndian.PutUint32(n[:], uint32(len(data)))
-	b.Write(n[:])
-	begin := b.Len()
+// open begins a piece of the file, whose length is not known yet, and returns where.
+func open(b *bytes.Buffer, name string) (begin int) {
+	b.Write([]byte{0, 0, 0, 0})
+	begin = b.Len()
 	b.WriteString(name)
-	b.Write(data)
-	binary.BigEndian.PutUint32(n[:], crc32.ChecksumIEEE(b.Bytes()[begin:]))
-	b.Write(n[:])
+	return begin
+}
+
+// shut ends it with its length and checksum.
+func shut(b *bytes.Buffer, begin int) {
+	all := b.Bytes()
+	const name = 4
+	binary.BigEndian.PutUint32(all[begin-4:], uint32(b.Len()-begin-name))
+	var sum [4]byte
+	binary.BigEndian.PutUint32(sum[:], crc32.ChecksumIEEE(all[begin:]))
+	b.Write(sum[:])
 }

@@ -51,7 +51,7 @@ func TestScreenshots(t *testing.T) {
 	shot("floor", "/floor")
 	shot("station", "/stations/line2-top")
 	shot("line", "/lines/line2")
-	shot("statistics", "/statistics?days=90&line=line5&by=lot")
+	shot("statistics", "/statistics?days=365&line=line5&by=lot")
 	shot("item", "/items/"+bad+"?not_passed=true")
 	shot("workbench-checks", "/recipes/pencil-tin-12/top/checks?picture=sample%3Abad-tips-pencil-missing-1.jpg",
 		chromedp.Click(`nav[aria-label="Checks"] li:nth-child(2) button`))

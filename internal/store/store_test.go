@@ -455,11 +455,11 @@ func TestTalliesAreTheItemsAndCanBeRebuilt(t *testing.T) {
 		all = append(all, it)
 	}
 	var wg sync.WaitGroup
-	for i, it := range all { // many at a time, as stations do
-		if wg.Add(1); i%50 == 49 {
-			time.Sleep(5 * time.Millisecond)
-		}
-		s.Record(it, func(err error) { assert.NoError(t, err); wg.Done() })
+	room := make(chan struct{}, 40) // many at a time, as stations do, and no more than it has room for
+	for _, it := range all {
+		room <- struct{}{}
+		wg.Add(1)
+		s.Record(it, func(err error) { assert.NoError(t, err); <-room; wg.Done() })
 	}
 	wg.Wait()
 	differs, err := s.CheckTallies()
