@@ -134,7 +134,7 @@ func TestTheInterfaceRefusesInWords(t *testing.T) {
 		{"/api/v1/items?limit=many", 400, "limit"},
 		{"/api/v1/items?cursor=!!", 400, "Take the cursor from the field next"},
 		{"/api/v1/items?from=yesterday", 400, "write it as in 2026-03-02T06:00:00Z"},
-		{"/api/v1/tally?by=weather", 400, `weather\"; choose from hour, station`},
+		{"/api/v1/tally?by=weather", 400, `weather\"; choose from hour, shift`},
 		{"/api/v1/recipes/none/top", 404, "No recipe for none in the role top is released"},
 		{"/api/v1/recipes/none/top/draft", 404, "there is no such recipe; see the list of recipes"},
 		{"/api/v1/nothing", 404, "There is nothing at /api/v1/nothing"},
