@@ -20,18 +20,10 @@ import (
 	"ricetta/internal/links/testhall"
 )
 
-// freeAddress is one that nobody listens on.
-func freeAddress(t *testing.T) string {
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	require.NoError(t, err)
-	defer l.Close()
-	return l.Addr().String()
-}
-
 func open(t *testing.T, c Config) (*Server, *testhall.Hall, *links.Tags) {
 	h := testhall.New()
 	tags := h.Tags(t)
-	c.Listen = freeAddress(t)
+	c.Listen = testhall.FreeAddress(t)
 	s, err := Open(c, h, tags, time.Now)
 	require.NoError(t, err)
 	t.Cleanup(s.Close)

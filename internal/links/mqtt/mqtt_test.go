@@ -35,13 +35,6 @@ import (
 	"ricetta/internal/links/testhall"
 )
 
-func freeAddress(t *testing.T) string {
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	require.NoError(t, err)
-	defer l.Close()
-	return l.Addr().String()
-}
-
 // newBroker starts one; it is stopped by what comes back.
 func newBroker(t *testing.T, at string, secure *tls.Config) (stop func()) {
 	b := broker.New(&broker.Options{Logger: slog.New(slog.DiscardHandler)})
@@ -116,7 +109,7 @@ func open(t *testing.T, c Config) (*Client, *testhall.Hall, *links.Tags) {
 }
 
 func TestTheBrokerIsToldAndCommands(t *testing.T) {
-	at := freeAddress(t)
+	at := testhall.FreeAddress(t)
 	newBroker(t, at, nil)
 	ear := listen(t, at)
 	m, h, tags := open(t, Config{Broker: "tcp://" + at, Topic: "plant/hall1", Items: ItemsAll})
@@ -166,7 +159,7 @@ func TestTheBrokerIsToldAndCommands(t *testing.T) {
 }
 
 func TestWhatHappensWhileTheBrokerIsGoneIsToldLater(t *testing.T) {
-	at := freeAddress(t)
+	at := testhall.FreeAddress(t)
 	stop := newBroker(t, at, nil)
 	m, h, _ := open(t, Config{Broker: "tcp://" + at, Buffer: 100})
 	require.Eventually(t, func() bool { return m.State().Peers == 1 && m.State().Trouble == "" }, 5*time.Second, time.Millisecond)
@@ -235,7 +228,7 @@ func TestABrokerByTLS(t *testing.T) {
 	require.NoError(t, err)
 	ca := filepath.Join(dir, "ca.pem")
 	require.NoError(t, os.WriteFile(ca, pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der}), 0o600))
-	at := freeAddress(t)
+	at := testhall.FreeAddress(t)
 	newBroker(t, at, &tls.Config{Certificates: []tls.Certificate{{Certificate: [][]byte{der}, PrivateKey: key}}, MinVersion: tls.VersionTLS12})
 	m, _, _ := open(t, Config{Broker: "tls://" + at, CA: ca})
 	require.Eventually(t, func() bool { return m.State().Peers == 1 }, 5*time.Second, time.Millisecond)
@@ -265,7 +258,7 @@ func TestPeersOfAnotherOrigin(t *testing.T) {
 			t.Skip("NOT COMPARED WITH ANOTHER MQTT: " + name + " is not installed")
 		}
 	}
-	at := freeAddress(t)
+	at := testhall.FreeAddress(t)
 	_, port, err := net.SplitHostPort(at)
 	require.NoError(t, err)
 	dir := t.TempDir()

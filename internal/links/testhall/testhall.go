@@ -5,6 +5,7 @@ package testhall
 import (
 	"context"
 	"fmt"
+	"net"
 	"sync"
 	"testing"
 
@@ -125,4 +126,14 @@ func Item(seq int64, tips float64) *station.Item {
 			{Check: "lot", Texts: map[string]string{"text": "L 47"}},
 		},
 	}
+}
+
+// FreeAddress is one that nobody listens on.
+func FreeAddress(t testing.TB) string {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer l.Close()
+	return l.Addr().String()
 }
