@@ -95,13 +95,11 @@ func (s *Server) listItems(_ *echo.Context, in *itemsRequest) (*ItemPage, error)
 	if in.Limit < 1 || in.Limit > 500 {
 		return nil, problem(http.StatusBadRequest, "Too many", fmt.Sprintf("limit is %d; ask for 1 to 500 items and go on with the cursor.", in.Limit))
 	}
-	if in.Cursor != "" {
-		id, err := strconv.ParseInt(in.Cursor, 36, 64)
-		if err != nil || id <= 0 {
-			return nil, problem(http.StatusBadRequest, "Not a cursor", "Take the cursor from the field next of the part before.")
-		}
-		f.Before = store.ID(id)
+	before, err := cursorOf(in.Cursor)
+	if err != nil {
+		return nil, err
 	}
+	f.Before = store.ID(before)
 	kept, err := s.deps.Records.Items(f, in.Limit+1)
 	if err != nil {
 		return nil, err

@@ -42,7 +42,6 @@ type floor struct {
 	plan      *inspect.Plan
 	good, bad raster.Picture
 	begin     time.Time
-	spoil     func(seq int64) bool // a station that is stuck
 
 	mu     sync.Mutex
 	delays []time.Duration // from trigger to verdict
@@ -106,36 +105,59 @@ type lens struct {
 // buffer.
 func (c lens) Take(_ context.Context, count int64) (raster.Picture, error) {
 	k := (count - c.offset) / loadPitch
-	if c.f.spoil != nil && c.f.spoil(k) {
-		time.Sleep(20 * time.Second)
-	}
 	if k%badEvery == 0 {
 		return c.f.bad, nil
 	}
 	return c.f.good, nil
 }
 
-// newFloor builds a line of two stations; close it by what comes back.
-func newFloor(id string, dir string, s *store.Store, plan *inspect.Plan, good, bad raster.Picture) (*floor, *line.Line, error) {
-	f := &floor{Store: s, plan: plan, good: good, bad: bad, begin: time.Now(), counts: map[string]int64{}, faults: map[station.Fault]int64{}}
-	c := line.Config{
-		ID: id, Trigger: line.Trigger{By: line.Encoder, Every: loadPitch},
-		Ejectors: map[string]line.Ejector{recipe.Reject: {Offset: loadReject, Pulse: loadPulse}},
-		Stations: []station.Config{{ID: id + "-first", Line: id, Role: plant.Role}, {ID: id + "-last", Line: id, Role: plant.Role, Offset: loadSecond}},
+// newFloor builds a line of two stations with records in a folder of their own; end closes and
+// removes all of it.
+func newFloor() (f *floor, l *line.Line, end func(), err error) {
+	var ends []func()
+	end = func() {
+		for i := len(ends) - 1; i >= 0; i-- {
+			ends[i]()
+		}
 	}
-	l, err := line.New(c, line.Parts{Driver: f, Recorder: f, Runs: f, Recipes: f, Listener: f, Clock: time.Now}, 0)
+	defer func() {
+		if err != nil {
+			end()
+		}
+	}()
+	plan, good, bad, err := eightPictures()
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, end, err
 	}
+	dir, err := os.MkdirTemp("", "load")
+	if err != nil {
+		return nil, nil, end, err
+	}
+	ends = append(ends, func() { _ = os.RemoveAll(dir) }) // what is left is in the folder for such things
+	s, err := store.Open(store.Options{Dir: dir})
+	if err != nil {
+		return nil, nil, end, err
+	}
+	ends = append(ends, s.Close)
+	f = &floor{Store: s, plan: plan, good: good, bad: bad, begin: time.Now(), counts: map[string]int64{}, faults: map[station.Fault]int64{}}
+	c := line.Config{
+		ID: "line1", Trigger: line.Trigger{By: line.Encoder, Every: loadPitch},
+		Ejectors: map[string]line.Ejector{recipe.Reject: {Offset: loadReject, Pulse: loadPulse}},
+		Stations: []station.Config{{ID: "first", Line: "line1", Role: plant.Role}, {ID: "last", Line: "line1", Role: plant.Role, Offset: loadSecond}},
+	}
+	if l, err = line.New(c, line.Parts{Driver: f, Recorder: f, Runs: f, Recipes: f, Listener: f, Clock: time.Now}, 0); err != nil {
+		return nil, nil, end, err
+	}
+	ends = append(ends, l.Close)
 	for _, sc := range c.Stations {
 		st, err := station.New(sc, station.Parts{Source: lens{f, sc.Offset}, Line: l, Recorder: f, Listener: f, Clock: time.Now}, 0)
 		if err != nil {
-			return nil, nil, err
+			return nil, nil, end, err
 		}
 		l.Add(st)
 	}
 	_, err = l.Change(line.Run{Product: plan.Recipe.Product})
-	return f, l, err
+	return f, l, end, err
 }
 
 // run moves the belt as the clock goes.
@@ -187,31 +209,18 @@ func (t table) latencies(what string, list []time.Duration, target99 float64) {
 // benchLoad lets a line of two stations work for a while: all that a package needs, but camera
 // and wire.
 func benchLoad(t table) error {
-	plan, good, bad, err := eightPictures()
+	f, l, end, err := newFloor()
 	if err != nil {
 		return err
 	}
-	dir, err := os.MkdirTemp("", "load")
-	if err != nil {
-		return err
-	}
-	defer os.RemoveAll(dir) //nolint:errcheck // what is left is in the folder for such things
-	s, err := store.Open(store.Options{Dir: dir})
-	if err != nil {
-		return err
-	}
-	defer s.Close()
-	f, l, err := newFloor("line1", dir, s, plan, good, bad)
-	if err != nil {
-		return err
-	}
+	defer end()
 	defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(runtime.GOMAXPROCS(0) + 4)) // as the service does
 	if err := f.run(l, loadFor); err != nil {
 		return err
 	}
 	st := l.State()
 	l.Close()
-	s.Close()
+	f.Store.Close()
 	f.mu.Lock()
 	defer f.mu.Unlock()
 	total, faults := int64(0), int64(0)
@@ -232,25 +241,12 @@ func benchLoad(t table) error {
 
 // benchChange times the changeover of a line of two stations.
 func benchChange(t table) error {
-	plan, good, bad, err := eightPictures()
+	f, l, end, err := newFloor()
 	if err != nil {
 		return err
 	}
-	dir, err := os.MkdirTemp("", "change")
-	if err != nil {
-		return err
-	}
-	defer os.RemoveAll(dir) //nolint:errcheck // as above
-	s, err := store.Open(store.Options{Dir: dir})
-	if err != nil {
-		return err
-	}
-	defer s.Close()
-	f, l, err := newFloor("line1", dir, s, plan, good, bad)
-	if err != nil {
-		return err
-	}
-	defer l.Close()
+	defer end()
+	plan := f.plan
 	var whole, held []time.Duration
 	stop := make(chan struct{})
 	var wg sync.WaitGroup

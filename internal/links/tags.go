@@ -251,7 +251,7 @@ func (t *Tags) Item(it *station.Item) {
 			v, ok := reading(it, g.Reading)
 			t.set(i, ok, v, plain(v), it.Time)
 		case g.Text != "":
-			v, ok := text(it, g.Text)
+			v, ok := TextOf(it, g.Text)
 			t.set(i, ok, 0, v, it.Time)
 		case g.Verdict != "":
 			t.verdict(i, g.Verdict, it.Route, it.Reason, it.Seq, it.Time)
@@ -331,6 +331,20 @@ func plain(v float64) string {
 	return strings.TrimSuffix(strings.TrimRight(s, "0"), ".")
 }
 
+// ByName returns the readings and texts of an item by CHECK.NAME.
+func ByName(it *station.Item) (readings map[string]float64, texts map[string]string) {
+	readings, texts = map[string]float64{}, map[string]string{}
+	for _, f := range it.Findings {
+		for n, r := range f.Readings {
+			readings[f.Check+"."+n] = r.Value
+		}
+		for n, t := range f.Texts {
+			texts[f.Check+"."+n] = t
+		}
+	}
+	return readings, texts
+}
+
 func find(it *station.Item, name string) (check.FindingJSON, string, bool) {
 	i := strings.LastIndexByte(name, '.')
 	if i < 0 {
@@ -351,9 +365,7 @@ func reading(it *station.Item, name string) (float64, bool) {
 }
 
 // TextOf returns a text of an item by CHECK.NAME.
-func TextOf(it *station.Item, name string) (string, bool) { return text(it, name) }
-
-func text(it *station.Item, name string) (string, bool) {
+func TextOf(it *station.Item, name string) (string, bool) {
 	f, r, ok := find(it, name)
 	v, has := f.Texts[r]
 	return v, ok && has

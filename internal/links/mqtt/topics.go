@@ -83,16 +83,9 @@ type item struct {
 func itemOf(it *station.Item) item {
 	out := item{
 		Seq: it.Seq, Time: it.Time.UTC(), Product: it.Product, Revision: it.Revision, Route: it.Route, Fault: string(it.Fault),
-		Reason: it.Reason, Sentence: it.Sentence, Readings: map[string]float64{}, Texts: map[string]string{},
+		Reason: it.Reason, Sentence: it.Sentence,
 	}
-	for _, f := range it.Findings {
-		for n, r := range f.Readings {
-			out.Readings[f.Check+"."+n] = r.Value
-		}
-		for n, t := range f.Texts {
-			out.Texts[f.Check+"."+n] = t
-		}
-	}
+	out.Readings, out.Texts = links.ByName(it)
 	return out
 }
 

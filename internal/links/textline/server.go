@@ -143,16 +143,9 @@ func (s *Server) about(it *station.Item) string {
 	}
 	v := recipe.MessageVars{
 		Station: it.Station, Line: it.Line, Product: it.Product, Route: it.Route, Reason: it.Reason, Sentence: it.Sentence, Seq: it.Seq,
-		Order: it.Order, Readings: map[string]float64{}, Texts: map[string]string{},
+		Order: it.Order,
 	}
-	for _, f := range it.Findings {
-		for name, r := range f.Readings {
-			v.Readings[f.Check+"."+name] = r.Value
-		}
-		for name, t := range f.Texts {
-			v.Texts[f.Check+"."+name] = t
-		}
-	}
+	v.Readings, v.Texts = links.ByName(it)
 	text, err := s.message.Line(v)
 	if err != nil {
 		s.trouble = err.Error()
