@@ -118,11 +118,14 @@ type Finding struct {
 	Sentence []byte
 	// MeasureOnly findings do not take part in the item's verdict.
 	MeasureOnly bool
+	// Itself is set where the check failed whatever the recipe's limits say: it found nothing, or
+	// a band of its own was broken.
+	Itself bool
 }
 
 // Reset empties the finding for the next item and keeps its memory.
 func (f *Finding) Reset() {
-	f.Outcome = OK
+	f.Outcome, f.Itself = OK, false
 	f.Readings, f.Texts, f.Columns = f.Readings[:0], f.Texts[:0], nil
 	f.Rows, f.Marks, f.Sentence = f.Rows[:0], f.Marks[:0], f.Sentence[:0]
 }

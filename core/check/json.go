@@ -33,6 +33,7 @@ type FindingJSON struct {
 	Outcome     Outcome                `json:"outcome" required:"true"`
 	Sentence    string                 `json:"sentence" required:"true"`
 	MeasureOnly bool                   `json:"measure_only,omitempty"`
+	Itself      bool                   `json:"itself,omitempty" description:"It failed whatever the recipe's limits say"`
 	Readings    map[string]ReadingJSON `json:"readings" required:"true" nullable:"false"`
 	Texts       map[string]string      `json:"texts" required:"true" nullable:"false"`
 	Rows        []map[string]any       `json:"rows,omitempty"`
@@ -45,10 +46,10 @@ type FindingJSON struct {
 func (f *Finding) JSON() FindingJSON {
 	out := FindingJSON{
 		Check: f.Check, Kind: f.Kind, Outcome: f.Outcome, Sentence: string(f.Sentence),
-		MeasureOnly: f.MeasureOnly,
-		Readings:    make(map[string]ReadingJSON, len(f.Readings)),
-		Texts:       make(map[string]string, len(f.Texts)),
-		Marks:       make([]MarkJSON, 0, len(f.Marks)),
+		MeasureOnly: f.MeasureOnly, Itself: f.Itself,
+		Readings: make(map[string]ReadingJSON, len(f.Readings)),
+		Texts:    make(map[string]string, len(f.Texts)),
+		Marks:    make([]MarkJSON, 0, len(f.Marks)),
 	}
 	for _, r := range f.Readings {
 		if math.IsNaN(r.Value) || math.IsInf(r.Value, 0) {

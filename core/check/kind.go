@@ -96,6 +96,8 @@ type Rule interface {
 	// Holds evaluates the rule over findings and the values of the order. The error is
 	// ErrNotJudged where the answer depends on a reading that was not taken.
 	Holds(findings []*Finding, order Order) (bool, error)
+	// AsksWords reports whether the rule asks for texts or for the order.
+	AsksWords() bool
 }
 
 // ErrNotJudged says that a rule asked for something of a check that was not judged.

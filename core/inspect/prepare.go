@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"path"
+	"sync"
 
 	"ricetta/core/check"
 	"ricetta/core/raster"
@@ -24,6 +25,8 @@ type Plan struct {
 	steps  []step  // in the order of running
 	waves  [][]int // of steps: those of one wave need only what came before it
 	routes []route
+
+	look func() string // what readings depend on, written down once
 }
 
 // Reference returns the reference picture, without pixels where the recipe has none.
@@ -131,6 +134,12 @@ func PrepareWith(cache *Cache, r *recipe.Recipe) (*Plan, error) {
 		p.waves[wave] = append(p.waves[wave], len(p.steps))
 		p.steps = append(p.steps, s)
 	}
+	p.look = sync.OnceValue(func() string {
+		if cache == nil {
+			files = new(Cache).files(r)
+		}
+		return lookOf(r, files)
+	})
 	p.warnOfRiders()
 	for _, d := range r.Routes {
 		rule, err := rules.CompileBool(d.When)

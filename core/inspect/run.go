@@ -248,13 +248,16 @@ func applyLimits(s *step, f *check.Finding) {
 		if b, ok := s.limits[rd.Name]; ok {
 			rd.Limits = b
 			taken++
+		} else if !rd.Within() {
+			f.Itself = true
 		}
 		if broken < 0 && !rd.Within() {
 			broken = i
 		}
 	}
 	if f.Outcome == check.Failed {
-		return // it said why itself
+		f.Itself = true
+		return // it said why
 	}
 	if taken < len(s.limits) {
 		f.Fault("a reading that has limits was not taken")

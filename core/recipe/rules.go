@@ -122,7 +122,7 @@ func (r *Rules) CompileBool(source string) (check.Rule, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &rule{prg: prg, vars: r.vars}, nil
+	return &rule{prg: prg, vars: r.vars, words: r.asksWords(ast)}, nil
 }
 
 // loops reports whether the expression goes over a list.
@@ -154,10 +154,24 @@ func (r *Rules) explain(issues *cel.Issues) string {
 	return fmt.Sprintf("at character %d: %s", e.Location.Column()+1, what)
 }
 
-type rule struct {
-	prg  cel.Program
-	vars map[string]variable
+// asksWords reports whether the expression names a text or the order.
+func (r *Rules) asksWords(a *cel.Ast) bool {
+	found := false
+	for _, ref := range a.NativeRep().ReferenceMap() {
+		v, ok := r.vars[ref.Name]
+		found = found || ok && (v.part == partText || v.part == partOrder)
+	}
+	return found
 }
+
+type rule struct {
+	prg   cel.Program
+	vars  map[string]variable
+	words bool
+}
+
+// AsksWords implements check.Rule.
+func (r *rule) AsksWords() bool { return r.words }
 
 // Holds implements check.Rule. CEL's own logic decides what matters: in
 // 'a.ok && a.angle < 90' the angle is not asked for where a was not found.

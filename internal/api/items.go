@@ -13,15 +13,18 @@ import (
 	"ricetta/internal/alarm"
 	"ricetta/internal/line"
 	"ricetta/internal/store"
+	"ricetta/internal/whatif"
 )
 
 // Records is what the interface reads from the store.
 type Records interface {
-	Items(f store.Filter, limit int) ([]store.Kept, error)
 	ItemOf(stationID string, seq int64) (store.Kept, error)
 	Tallies(f store.Filter, by []string) ([]store.Tally, error)
 	Readings(f store.Filter, name string, limit int) ([]store.Reading, error)
-	Picture(hash string) ([]byte, error)
+	whatif.Pictures
+	Review(id store.ID, r store.Review) error
+	Unreview(id store.ID) error
+	Reviewed(f store.Filter) (store.Reviewed, error)
 	Runs(lineID string, before int64, limit int) ([]store.CountedRun, error)
 	PackageOf(lineID string, seq int64) (line.Package, error)
 	Challenges(lineID string, before int64, limit int) ([]line.Challenge, error)
@@ -109,10 +112,12 @@ func (s *Server) listItems(_ *echo.Context, in *itemsRequest) (*ItemPage, error)
 		kept = kept[:in.Limit]
 		out.Next = strconv.FormatInt(int64(kept[in.Limit-1].ID), 36)
 	}
-	for _, k := range kept {
+	ids := make([]store.ID, len(kept))
+	for i, k := range kept {
+		ids[i] = k.ID
 		out.Items = append(out.Items, keptItem(k))
 	}
-	return out, nil
+	return out, s.reviewed(out.Items, ids)
 }
 
 type itemRequest struct {
@@ -132,7 +137,11 @@ func (s *Server) showItem(_ *echo.Context, in *itemRequest) (*ItemDetail, error)
 	if err != nil {
 		return nil, err
 	}
-	return &ItemDetail{keptItem(k), k.Findings}, nil
+	list := []Item{keptItem(k)}
+	if err := s.reviewed(list, []store.ID{k.ID}); err != nil {
+		return nil, err
+	}
+	return &ItemDetail{list[0], k.Findings}, nil
 }
 
 type tallyRequest struct {

@@ -71,7 +71,7 @@ func New(d Deps) (*Server, error) {
 	e.Use(middleware.GzipWithConfig(middleware.GzipConfig{
 		Skipper: func(c *echo.Context) bool {
 			p := c.Request().URL.Path
-			return strings.HasSuffix(p, "/live") || strings.Contains(p, "/picture") || strings.HasSuffix(p, "/reference") || strings.HasSuffix(p, "/trial") || strings.HasSuffix(p, "/stress") || strings.HasSuffix(p, "/export")
+			return strings.HasSuffix(p, "/live") || strings.Contains(p, "/picture") || strings.HasSuffix(p, "/reference") || strings.HasSuffix(p, "/trial") || strings.HasSuffix(p, "/what-if/pictures") || strings.HasSuffix(p, "/stress") || strings.HasSuffix(p, "/export")
 		},
 	}))
 	r := newRouter(e, d.Version)
@@ -154,6 +154,8 @@ func (s *Server) routes(r *router) {
 	handle(r, "GET", "/items", operation{id: "listItems", summary: "Recorded items, newest first", tag: "items", errors: []int{400}}, s.listItems)
 	handle(r, "GET", "/items/:id", operation{id: "showItem", summary: "One item with its findings", tag: "items", errors: []int{404}}, s.showItem)
 	stream(r, "/items/:id/picture", operation{id: "itemPicture", summary: "The picture of an item", tag: "items", produces: "image/png", errors: []int{400, 404}}, s.picture)
+	handle(r, "PUT", "/items/:id/review", operation{id: "reviewItem", summary: "Say what an item truly was: a verdict is right or wrong by that", tag: "items", errors: []int{400, 403, 404, 409}}, s.review)
+	handle(r, "DELETE", "/items/:id/review", operation{id: "unreviewItem", summary: "Take that back", tag: "items", errors: []int{403, 404}}, s.unreview)
 	handle(r, "GET", "/tally", operation{id: "tally", summary: "Counts of items by any of their fields", tag: "items", errors: []int{400}}, s.tally)
 
 	stats := func(id, summary string) operation {
@@ -164,6 +166,7 @@ func (s *Server) routes(r *router) {
 	handle(r, "GET", "/statistics/trend", stats("trend", "The share of what did not pass over time, as a p′ chart with Nelson's rules"), s.trend)
 	handle(r, "GET", "/statistics/compare", stats("compare", "Groups of items beside all others, with what is more than chance"), s.compare)
 	handle(r, "GET", "/statistics/reading", stats("readingChart", "Control chart, histogram and capability of a reading"), s.readingChart)
+	handle(r, "GET", "/statistics/review", stats("reviewRates", "False rejects and missed rejects among the items that people reviewed"), s.reviewRates)
 	s.recipeRoutes(r)
 	handle(r, "GET", "/truth", operation{id: "truth", summary: "What became of the simulated items, against the truth", tag: "service", errors: []int{404}}, s.truth)
 	r.reflectType("Event", new(Event))
@@ -208,6 +211,10 @@ func (s *Server) recipeRoutes(r *router) {
 	streamTo(r, "POST", one+"/trial", lined("trial", "Judge all samples with the draft, saved or not"), s.trial)
 	streamTo(r, "POST", one+"/stress", lined("stress", "Judge all samples again and again, more and more disturbed"), s.stress)
 
+	handle(r, "POST", one+"/what-if", rec("whatIf", "What the draft with some limits moved would have made of items of the past, from their readings", 400, 403, 404, 422), s.whatIf)
+	streamTo(r, "POST", one+"/what-if/pictures", operation{id: "whatIfPictures", summary: "The same from the newest 2000 pictures that are kept; one JSON object a line as in WhatIfProgress, the last one with the result", tag: "recipes", produces: "application/x-ndjson", errors: []int{400, 403, 404, 422}}, s.whatIfPictures)
+	handle(r, "POST", one+"/draft/limits", rec("moveLimits", "Move limits of the draft, which is saved", 400, 403, 404, 412, 422), s.moveLimits)
+
 	handle(r, "GET", one+"/releases", rec("listReleases", "Who released and retired what, when and why, newest first", 404), s.listReleases)
 	handle(r, "POST", one+"/release", rec("release", "Release the draft; refused while a sample is judged wrong, unless a reason is given", 403, 404, 409, 412, 422), s.release)
 	handle(r, "POST", one+"/retire", rec("retire", "Take the released revision out of use", 403, 404, 422), s.retire)
@@ -215,6 +222,7 @@ func (s *Server) recipeRoutes(r *router) {
 	handle(r, "GET", one+"/diff", rec("diff", "What differs between two revisions, or one and the draft, in words", 404), s.diff)
 	stream(r, one+"/export", operation{id: "exportRecipe", summary: "The draft with its pictures and samples as one file", tag: "recipes", produces: "application/zip", errors: []int{404, 422}}, s.exportRecipe)
 	r.reflectType("Progress", new(Progress))
+	r.reflectType("WhatIfProgress", new(WhatIfProgress))
 }
 
 // bodyLimit bounds what a request may bring. Uploads have bounds of their own.

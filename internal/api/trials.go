@@ -29,8 +29,15 @@ type Progress struct {
 	Error    string               `json:"error,omitempty"`
 }
 
-// lines answers with one JSON object a line, as they come.
+// lines answers with the progress of a trial, one JSON object a line.
 func lines(c *echo.Context, run func(ctx context.Context, tell func(Progress))) error {
+	return linesOf(c, func(p Progress) bool {
+		return p.Report != nil || p.Envelope != nil || p.Problems != nil || p.Error != ""
+	}, run)
+}
+
+// linesOf answers with one JSON object a line, as they come; those in between only now and then.
+func linesOf[T any](c *echo.Context, final func(T) bool, run func(ctx context.Context, tell func(T))) error {
 	w := c.Response()
 	w.Header().Set("Content-Type", "application/x-ndjson")
 	w.Header().Set("Cache-Control", "no-store")
@@ -38,9 +45,8 @@ func lines(c *echo.Context, run func(ctx context.Context, tell func(Progress))) 
 	e := json.NewEncoder(w)
 	flush := http.NewResponseController(w)
 	last := time.Time{}
-	run(c.Request().Context(), func(p Progress) {
-		final := p.Report != nil || p.Envelope != nil || p.Problems != nil || p.Error != ""
-		if !final && time.Since(last) < 50*time.Millisecond {
+	run(c.Request().Context(), func(p T) {
+		if !final(p) && time.Since(last) < 50*time.Millisecond {
 			return
 		}
 		last = time.Now()

@@ -127,6 +127,8 @@ type Item struct {
 	DelayMS  float64   `json:"delay_ms" required:"true" description:"From the trigger to the verdict"`
 	// Picture says whether the picture can be had.
 	Picture bool `json:"picture" required:"true"`
+	// Review is what a person said of it.
+	Review string `json:"review" required:"true" enum:",good,bad" description:"What somebody said it truly was; empty where nobody has"`
 }
 
 // ItemDetail is an item with its findings.

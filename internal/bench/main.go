@@ -18,8 +18,9 @@ import (
 func main() {
 	testing.Init()
 	accuracy := flag.Bool("accuracy", false, "measure exactness instead of speed")
-	part := flag.String("part", "", "measure only this part of the table: demo, eight, trial, kinds, codes, texts, kernels, store, change, load; of accuracy: tins, datums, counts, measures, looks, colors, codes")
+	part := flag.String("part", "", "measure only this part of the table: demo, eight, trial, kinds, codes, texts, kernels, store, statistics, change, load; of accuracy: tins, datums, counts, measures, looks, colors, codes")
 	flag.DurationVar(&loadFor, "for", loadFor, "how long the load of two stations lasts")
+	flag.IntVar(&pastItems, "items", pastItems, "how many items the statistics are asked over")
 	flag.Parse()
 	w := tabwriter.NewWriter(os.Stdout, 0, 4, 2, ' ', 0)
 	var err error

@@ -70,6 +70,7 @@ var parts = []struct {
 	{"texts", benchTexts},
 	{"kernels", func(t table) error { benchKernels(t); return nil }},
 	{"store", benchStore},
+	{"statistics", benchStatistics},
 	{"change", benchChange},
 	{"load", benchLoad},
 }

@@ -45,6 +45,11 @@ func itemsCommand() *cli.Command {
 					&cli.BoolFlag{Name: "faults", Usage: "only items with a fault"}),
 				Action: onService(listItems),
 			},
+			{
+				Name: "review", Usage: "say what an item truly was: right or wrong is the verdict by that", UsageText: "items review ITEM good|bad|unsaid",
+				Flags:  []cli.Flag{serverFlag(), jsonFlag(), &cli.StringFlag{Name: "note", Usage: "why"}, &cli.StringFlag{Name: "who", Usage: "your name", Sources: cli.EnvVars("RICETTA_WHO", "USER")}},
+				Action: onService(reviewItem),
+			},
 			{Name: "show", Usage: "one item with everything found", UsageText: "items show ITEM   (as in line1-top.123)", Flags: []cli.Flag{serverFlag(), jsonFlag()}, Action: onService(showItem)},
 		},
 	}
@@ -107,4 +112,35 @@ func showItem(ctx context.Context, c *cli.Command, s *client.Client) error {
 	line(out, "%s · %s %s · judged in %.1f ms, %.1f ms after the trigger\n", clock(it.Time), it.Product, short(it.Revision), it.TookMS, it.DelayMS)
 	printFindings(out, it.Findings)
 	return nil
+}
+
+func reviewItem(ctx context.Context, c *cli.Command, s *client.Client) error {
+	if c.NArg() != 2 {
+		return usagef("give an item and what it was, as in: items review line1-top.123 good")
+	}
+	id, word := c.Args().Get(0), c.Args().Get(1)
+	out := c.Root().Writer
+	switch word {
+	case "good", "bad":
+		r, err := s.Review(ctx, id, word == "good", c.String("who"), c.String("note"))
+		if err != nil {
+			return err
+		}
+		if c.Bool("json") {
+			return printJSON(out, r)
+		}
+		line(out, "%s is marked as %s", id, word)
+		return nil
+	case "unsaid":
+		it, err := s.Unreview(ctx, id)
+		if err != nil {
+			return err
+		}
+		if c.Bool("json") {
+			return printJSON(out, it)
+		}
+		line(out, "%s is not marked any more", id)
+		return nil
+	}
+	return usagef("%q is not what an item can be; write good, bad, or unsaid to take it back", word)
 }

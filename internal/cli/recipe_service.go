@@ -33,6 +33,7 @@ func recipeServiceCommands() []*cli.Command {
 			Flags:  []cli.Flag{serverFlag(), jsonFlag(), who(), note(), &cli.StringFlag{Name: "reason", Usage: "why it is released although samples are judged wrong"}},
 			Action: onService(releaseRecipe),
 		},
+		whatIfCommand(),
 		{Name: "retire", Usage: "take the released revision out of use", UsageText: "recipe retire PRODUCT/ROLE", Flags: []cli.Flag{serverFlag(), jsonFlag(), who(), note()}, Action: onService(retireRecipe)},
 		{Name: "restore", Usage: "release an earlier revision again", UsageText: "recipe restore PRODUCT/ROLE REVISION", Flags: []cli.Flag{serverFlag(), jsonFlag(), who(), note()}, Action: onService(restoreRecipe)},
 		{Name: "history", Usage: "who released and retired what, when and why", UsageText: "recipe history PRODUCT/ROLE", Flags: []cli.Flag{serverFlag(), jsonFlag()}, Action: onService(recipeHistory)},

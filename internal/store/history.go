@@ -22,7 +22,7 @@ type Counted struct {
 // AddCounts adds the counts of hours that are over, and whose items are not kept. Runs are made
 // for their lots, one for each line and lot. It is for records that are empty otherwise.
 func (s *Store) AddCounts(all []Counted) error {
-	n := fresh{newDictionary(), s}
+	n := s.fresh()
 	err := s.write.Transaction(func(tx *gorm.DB) error {
 		type lot struct{ line, lot string }
 		runs := map[lot]int64{}
@@ -52,7 +52,7 @@ func (s *Store) AddCounts(all []Counted) error {
 			if err != nil {
 				return err
 			}
-			shift, err := n.shiftAt(tx, c.Hour)
+			shift, err := n.shiftOf(tx, c.Hour.UnixMilli())
 			if err != nil {
 				return err
 			}

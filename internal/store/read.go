@@ -28,14 +28,18 @@ type Filter struct {
 	// NotPassed chooses everything that did not pass.
 	NotPassed bool
 	// Faults chooses the items with a fault.
-	Faults      bool
-	From, Until time.Time
+	Faults bool
+	// Role is that of the recipe; Pictured chooses items whose picture is kept, Production those
+	// that are no test pieces. Items alone are chosen by them.
+	Role                 string
+	Pictured, Production bool
+	From, Until          time.Time
 	// Before continues a list: only items with a smaller ID.
 	Before ID
 }
 
 func (f Filter) apply(q *gorm.DB) *gorm.DB {
-	for column, v := range map[string]string{"station": f.Station, "line": f.Line, "product": f.Product, "route": f.Route, "reason": f.Reason, "revision": f.Revision} {
+	for column, v := range map[string]string{"station": f.Station, "line": f.Line, "product": f.Product, "route": f.Route, "reason": f.Reason, "revision": f.Revision, "role": f.Role} {
 		if v != "" {
 			q = q.Where(column+" = ?", v)
 		}
@@ -54,6 +58,12 @@ func (f Filter) apply(q *gorm.DB) *gorm.DB {
 	}
 	if f.Faults {
 		q = q.Where("fault <> ''")
+	}
+	if f.Pictured {
+		q = q.Where("picture <> ''")
+	}
+	if f.Production {
+		q = q.Where("challenge = 0")
 	}
 	if !f.From.IsZero() {
 		q = q.Where("time >= ?", f.From.UnixMilli())

@@ -163,6 +163,28 @@ var migrations = []*gormigrate.Migration{
 			return tx.Migrator().DropTable(&tallyRow{})
 		},
 	},
+	{
+		ID: "0008-figures",
+		Migrate: func(tx *gorm.DB) error {
+			if err := tx.AutoMigrate(&layoutRow{}); err != nil {
+				return err
+			}
+			return tx.Exec(figuresTable).Error
+		},
+	},
+	{
+		ID:      "0009-reviews",
+		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&reviewRow{}) },
+	},
+	{
+		ID: "0010-shift-counts",
+		Migrate: func(tx *gorm.DB) error {
+			if err := tx.Exec(shiftCountsTable).Error; err != nil {
+				return err
+			}
+			return sumShifts(tx)
+		},
+	},
 }
 
 // migrate refuses a database that a newer program has written.

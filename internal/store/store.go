@@ -41,6 +41,8 @@ type Store struct {
 	words sync.RWMutex // guards known
 	known dictionary
 
+	layouts map[[2]string]*layout // by station and revision; the writer's
+
 	mu      sync.RWMutex // guards closed against sends on the channels
 	closed  bool
 	workers []chan incoming

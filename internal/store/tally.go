@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"encoding/json"
 	"fmt"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -48,6 +49,17 @@ func (shiftRow) TableName() string { return "shifts" }
 
 // countsTable counts the items of an hour (Unix milliseconds of its begin, UTC).
 const countsTable = `CREATE TABLE counts (hour INTEGER NOT NULL, shift INTEGER NOT NULL, facet INTEGER NOT NULL, n INTEGER NOT NULL, PRIMARY KEY (hour, shift, facet)) WITHOUT ROWID`
+
+// shiftCountsTable has the sums of counts over whole shifts: a year has eight times fewer of them.
+const shiftCountsTable = `CREATE TABLE shift_counts (shift INTEGER NOT NULL, facet INTEGER NOT NULL, n INTEGER NOT NULL, PRIMARY KEY (shift, facet)) WITHOUT ROWID`
+
+// sumShifts writes the sums of shifts anew.
+func sumShifts(tx *gorm.DB) error {
+	if err := tx.Exec("DELETE FROM shift_counts").Error; err != nil {
+		return err
+	}
+	return tx.Exec("INSERT INTO shift_counts (shift, facet, n) SELECT shift, facet, SUM(n) FROM counts GROUP BY shift, facet").Error
+}
 
 const hourMS = int64(time.Hour / time.Millisecond)
 
@@ -98,6 +110,21 @@ func (d dictionary) addShift(x shiftRow) { d.shift[x.ID], d.shifts[x.Key] = x, x
 type fresh struct {
 	dictionary
 	store *Store
+	// The shift of the last item: the next one is mostly of the same.
+	last *[3]int64 // begin and end in Unix milliseconds, number
+}
+
+func (s *Store) fresh() fresh { return fresh{newDictionary(), s, new([3]int64)} }
+
+// shiftOf returns the number of the shift of a moment, in Unix milliseconds.
+func (n fresh) shiftOf(tx *gorm.DB, ms int64) (int64, error) {
+	if l := n.last; l[2] != 0 && ms >= l[0] && ms < l[1] {
+		return l[2], nil
+	}
+	at := n.store.opts.Calendar.At(time.UnixMilli(ms))
+	id, err := n.shiftAt(tx, at)
+	*n.last = [3]int64{at.Begin.UnixMilli(), at.End.UnixMilli(), id}
+	return id, err
 }
 
 func (n fresh) facet(tx *gorm.DB, f facetRow) (int64, error) {
@@ -117,8 +144,7 @@ func (n fresh) facet(tx *gorm.DB, f facetRow) (int64, error) {
 	return f.ID, nil
 }
 
-func (n fresh) shiftAt(tx *gorm.DB, t time.Time) (int64, error) {
-	at := n.store.opts.Calendar.At(t)
+func (n fresh) shiftAt(tx *gorm.DB, at shift.Shift) (int64, error) {
 	n.store.words.RLock()
 	id := n.store.known.shifts[at.Key]
 	n.store.words.RUnlock()
@@ -148,6 +174,11 @@ func (n fresh) committed() {
 	}
 }
 
+// facet is what the item is counted under.
+func (r *itemRow) facet() facetRow {
+	return facetRow{Station: r.Station, Line: r.Line, Product: r.Product, Revision: r.Revision, Run: r.Run, Route: r.Route, Reason: r.Reason, Fault: r.Fault != ""}
+}
+
 type countKey struct{ hour, shift, facet int64 }
 
 // count adds items to the counts, by the shifts that they have.
@@ -157,9 +188,7 @@ func (n fresh) count(tx *gorm.DB, rows []itemRow) error {
 		if r.Challenge != 0 {
 			continue // a test piece is no production
 		}
-		f, err := n.facet(tx, facetRow{
-			Station: r.Station, Line: r.Line, Product: r.Product, Revision: r.Revision, Run: r.Run, Route: r.Route, Reason: r.Reason, Fault: r.Fault != "",
-		})
+		f, err := n.facet(tx, r.facet())
 		if err != nil {
 			return err
 		}
@@ -169,26 +198,32 @@ func (n fresh) count(tx *gorm.DB, rows []itemRow) error {
 }
 
 func addCounts(tx *gorm.DB, counts map[countKey]int64) error {
+	sums := map[countKey]int64{}
+	for k, n := range counts {
+		sums[countKey{0, k.shift, k.facet}] += n
+	}
+	if err := addTo(tx, "counts", "hour, shift, facet", counts, func(k countKey) []any { return []any{k.hour, k.shift, k.facet} }); err != nil {
+		return err
+	}
+	return addTo(tx, "shift_counts", "shift, facet", sums, func(k countKey) []any { return []any{k.shift, k.facet} })
+}
+
+// addTo adds counts to those of a table.
+func addTo(tx *gorm.DB, tableName, key string, counts map[countKey]int64, of func(countKey) []any) error {
 	keys := make([]countKey, 0, len(counts))
 	for k := range counts {
 		keys = append(keys, k)
 	}
 	slices.SortFunc(keys, func(a, b countKey) int {
-		if a.hour != b.hour {
-			return int(a.hour - b.hour)
-		}
-		if a.shift != b.shift {
-			return int(a.shift - b.shift)
-		}
-		return int(a.facet - b.facet)
+		return cmp.Or(cmp.Compare(a.hour, b.hour), cmp.Compare(a.shift, b.shift), cmp.Compare(a.facet, b.facet))
 	})
 	for part := range slices.Chunk(keys, countsAtOnce) {
-		values := make([]any, 0, 4*len(part))
+		var values []any
 		for _, k := range part {
-			values = append(values, k.hour, k.shift, k.facet, counts[k])
+			values = append(append(values, of(k)...), counts[k])
 		}
-		rows := strings.Repeat(", (?, ?, ?, ?)", len(part))[2:]
-		if err := tx.Exec("INSERT INTO counts (hour, shift, facet, n) VALUES "+rows+" ON CONFLICT (hour, shift, facet) DO UPDATE SET n = n + excluded.n", values...).Error; err != nil {
+		row := ", (" + strings.Repeat("?, ", len(values)/len(part)-1) + "?)"
+		if err := tx.Exec("INSERT INTO "+tableName+" ("+key+", n) VALUES "+strings.Repeat(row, len(part))[2:]+" ON CONFLICT ("+key+") DO UPDATE SET n = n + excluded.n", values...).Error; err != nil {
 			return err
 		}
 	}
@@ -202,7 +237,7 @@ const countsAtOnce = 200
 // shifts of items stay as they were; those from before there were shifts get theirs. Hours whose
 // items are no longer all there stay as they are counted.
 func (s *Store) RebuildTallies(each func(done int64)) (items int64, err error) {
-	n := fresh{newDictionary(), s}
+	n := s.fresh()
 	err = s.write.Transaction(func(tx *gorm.DB) error {
 		var whole int64
 		if err := tx.Raw("SELECT COALESCE(MAX(value), 0) FROM marks WHERE name = ?", markWhole).Scan(&whole).Error; err != nil {
@@ -218,13 +253,13 @@ func (s *Store) RebuildTallies(each func(done int64)) (items int64, err error) {
 				return err
 			}
 			if len(rows) == 0 {
-				return nil
+				return sumShifts(tx)
 			}
 			for i := range rows {
 				if rows[i].Shift != 0 {
 					continue
 				}
-				if rows[i].Shift, err = n.shiftAt(tx, time.UnixMilli(rows[i].Time)); err != nil {
+				if rows[i].Shift, err = n.shiftOf(tx, rows[i].Time); err != nil {
 					return err
 				}
 				if err := tx.Exec("UPDATE items SET shift = ? WHERE id = ?", rows[i].Shift, rows[i].ID).Error; err != nil {
@@ -279,6 +314,19 @@ WHERE COALESCE(k.n, 0) <> COALESCE(c.items, 0) LIMIT 100`).Scan(&rows).Error
 		differs = append(differs, fmt.Sprintf("hour %s, shift %s: %d are counted, and %d items are there (%s)",
 			time.UnixMilli(r.Hour).UTC().Format(time.RFC3339), s.shiftKey(r.Shift), r.N, r.Items, s.facetText(r.Facet)))
 	}
+	if err != nil {
+		return differs, err
+	}
+	var sums []struct {
+		Shift, Facet, N, Hours int64
+	}
+	err = s.read.Raw(`
+SELECT COALESCE(c.shift, k.shift) AS shift, COALESCE(c.facet, k.facet) AS facet, COALESCE(k.n, 0) AS n, COALESCE(c.n, 0) AS hours
+FROM (SELECT shift, facet, SUM(n) AS n FROM counts GROUP BY shift, facet) c FULL OUTER JOIN shift_counts k ON k.shift = c.shift AND k.facet = c.facet
+WHERE COALESCE(k.n, 0) <> COALESCE(c.n, 0) LIMIT 100`).Scan(&sums).Error
+	for _, r := range sums {
+		differs = append(differs, fmt.Sprintf("shift %s: its sum is %d, that of its hours %d (%s)", s.shiftKey(r.Shift), r.N, r.Hours, s.facetText(r.Facet)))
+	}
 	return differs, err
 }
 
@@ -328,30 +376,6 @@ func (s *Store) Tallies(f Filter, by []string) ([]Tally, error) {
 	}
 	s.words.RUnlock()
 
-	q := s.read.Table("counts")
-	if !f.From.IsZero() {
-		q = q.Where("hour >= ?", f.From.UnixMilli()/hourMS*hourMS)
-	}
-	if !f.Until.IsZero() {
-		q = q.Where("hour < ?", f.Until.UnixMilli())
-	}
-	if f.Shift != "" {
-		x := shifts[shiftID]
-		q = q.Where("hour BETWEEN ? AND ? AND shift = ?", x.Begun-hourMS, x.Ended, shiftID)
-	}
-	cols := []string{"facet"}
-	if byHour {
-		cols = append(cols, "hour")
-	}
-	if byShift {
-		cols = append(cols, "shift")
-	}
-	group := strings.Join(cols, ", ")
-	rows, err := q.Select(group + ", SUM(n)").Group(group).Rows()
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
 	// Most rows differ in what is not asked for: each facet and each bucket of time is put into
 	// words once, and the rest is adding up numbers.
 	of, in := labels{number: map[string]int{}}, labels{number: map[string]int{}}
@@ -360,22 +384,10 @@ func (s *Store) Tallies(f Filter, by []string) ([]Tally, error) {
 		facetLabel[id] = of.of(by, func(b string) (string, bool) { return ofFacet(b, x, lots) })
 	}
 	sums := map[[2]int]int64{}
-	var facet, hour, shiftOf, n int64
-	to := []any{&facet}
-	if byHour {
-		to = append(to, &hour)
-	}
-	if byShift {
-		to = append(to, &shiftOf)
-	}
-	to = append(to, &n)
-	for rows.Next() {
-		if err := rows.Scan(to...); err != nil {
-			return nil, err
-		}
+	add := func(facet, hour, shiftOf, n int64) {
 		f, ok := facetLabel[facet]
 		if !ok {
-			continue
+			return
 		}
 		when := [2]int64{hour, shiftOf}
 		t, ok := timeLabel[when]
@@ -386,7 +398,7 @@ func (s *Store) Tallies(f Filter, by []string) ([]Tally, error) {
 		}
 		sums[[2]int{f, t}] += n
 	}
-	if err := rows.Err(); err != nil {
+	if err := s.sumsOf(f, byHour, byShift, shifts, shiftID, add); err != nil {
 		return nil, err
 	}
 	out := make([]Tally, 0, len(sums))
@@ -413,6 +425,92 @@ func (s *Store) Tallies(f Filter, by []string) ([]Tally, error) {
 		return 0
 	})
 	return out, nil
+}
+
+// sumsOf hands over the counts of a span. Shifts that lie in it whole are taken as their sums, unless
+// hours are asked for; hour and shift are 0 where they are not asked for.
+func (s *Store) sumsOf(f Filter, byHour, byShift bool, shifts map[int64]shiftRow, shiftID int64, add func(facet, hour, shift, n int64)) error {
+	from, until := int64(math.MinInt64), int64(math.MaxInt64)
+	if !f.From.IsZero() {
+		from = f.From.UnixMilli() / hourMS * hourMS
+	}
+	if !f.Until.IsZero() {
+		until = f.Until.UnixMilli()
+	}
+	whole, lo, hi := map[int64]bool{}, int64(math.MaxInt64), int64(math.MinInt64)
+	var parts []int64
+	for id, x := range shifts {
+		switch {
+		case f.Shift != "" && id != shiftID, x.Ended <= from, x.Begun >= until:
+		case byHour || x.Begun/hourMS*hourMS < from || x.Ended > until:
+			parts = append(parts, id)
+		default:
+			whole[id] = true
+			lo, hi = min(lo, id), max(hi, id)
+		}
+	}
+	if len(whole) > 0 {
+		q := s.read.Table("shift_counts").Where("shift BETWEEN ? AND ?", lo, hi)
+		var err error
+		if !byShift && hi-lo+1 == int64(len(whole)) {
+			err = each(q.Select("facet, SUM(n)").Group("facet"), func(v []int64) { add(v[0], 0, 0, v[1]) }, 2)
+		} else {
+			err = each(q.Select("facet, shift, n"), func(v []int64) {
+				if !whole[v[1]] {
+					return
+				}
+				if !byShift {
+					v[1] = 0
+				}
+				add(v[0], 0, v[1], v[2])
+			}, 3)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	if len(parts) == 0 {
+		return nil
+	}
+	first, last := int64(math.MaxInt64), int64(math.MinInt64)
+	within := map[int64]bool{}
+	for _, id := range parts {
+		within[id] = true
+		first, last = min(first, shifts[id].Begun-hourMS), max(last, shifts[id].Ended)
+	}
+	q := s.read.Table("counts").Where("hour BETWEEN ? AND ? AND hour >= ? AND hour < ?", first, last, from, until)
+	return each(q.Select("facet, hour, shift, n"), func(v []int64) {
+		if !within[v[2]] {
+			return
+		}
+		if !byHour {
+			v[1] = 0
+		}
+		if !byShift {
+			v[2] = 0
+		}
+		add(v[0], v[1], v[2], v[3])
+	}, 4)
+}
+
+// each hands over rows of so many numbers.
+func each(q *gorm.DB, f func(v []int64), n int) error {
+	rows, err := q.Rows()
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	v, to := make([]int64, n), make([]any, n)
+	for i := range v {
+		to[i] = &v[i]
+	}
+	for rows.Next() {
+		if err := rows.Scan(to...); err != nil {
+			return err
+		}
+		f(v)
+	}
+	return rows.Err()
 }
 
 // labels number what is the same in words.

@@ -20,10 +20,11 @@ type incoming struct {
 
 // row is an item or a package ready to be written.
 type row struct {
-	item *itemRow
-	shot *station.Item // whose picture is to be kept; nil for none
-	pack *packageRow
-	done func(error)
+	item     *itemRow
+	findings []check.FindingJSON
+	shot     *station.Item // whose picture is to be kept; nil for none
+	pack     *packageRow
+	done     func(error)
 }
 
 // prepare keeps pictures and turns items into rows.
@@ -34,7 +35,7 @@ func (s *Store) prepare(in <-chan incoming) {
 			i.done(err)
 			continue
 		}
-		out := row{item: &r, done: i.done}
+		out := row{item: &r, findings: i.item.Findings, done: i.done}
 		if s.keepsPicture(i.item) {
 			out.shot = i.item
 		}
@@ -52,11 +53,7 @@ func (s *Store) keepsPicture(it *station.Item) bool {
 }
 
 func (s *Store) rowOf(it *station.Item) (itemRow, error) {
-	r := itemRow{
-		Station: it.Station, Seq: it.Seq, Line: it.Line, Role: it.Role, Time: it.Time.UnixMilli(), Count: it.Count,
-		Product: it.Product, Revision: it.Revision, Route: it.Route, Fault: string(it.Fault),
-		Reason: it.Reason, Sentence: it.Sentence, Took: it.Took.Microseconds(), Delay: it.Delay.Microseconds(), Run: it.Run, Challenge: it.Challenge,
-	}
+	r := plainRow(it)
 	findings := it.Findings
 	if !s.keepsPicture(it) {
 		findings = withoutMarks(findings)
@@ -70,6 +67,15 @@ func (s *Store) rowOf(it *station.Item) (itemRow, error) {
 	}
 	r.Findings = data
 	return r, nil
+}
+
+// plainRow is an item's row but for findings, picture and shift.
+func plainRow(it *station.Item) itemRow {
+	return itemRow{
+		Station: it.Station, Seq: it.Seq, Line: it.Line, Role: it.Role, Time: it.Time.UnixMilli(), Count: it.Count,
+		Product: it.Product, Revision: it.Revision, Route: it.Route, Fault: string(it.Fault),
+		Reason: it.Reason, Sentence: it.Sentence, Took: it.Took.Microseconds(), Delay: it.Delay.Microseconds(), Run: it.Run, Challenge: it.Challenge,
+	}
 }
 
 // withoutMarks leaves out what can only be drawn on a picture.
@@ -135,13 +141,16 @@ func (s *Store) finish(r row, err error) {
 }
 
 func (s *Store) insert(batch []row) error {
-	n := fresh{newDictionary(), s}
+	n := s.fresh()
+	var layouts map[[2]string]*layout
 	err := s.write.Transaction(func(tx *gorm.DB) error {
 		var items []itemRow
+		var findings [][]check.FindingJSON
 		var packs []packageRow
 		for i := range batch {
 			if b := &batch[i]; b.item != nil {
 				items = append(items, *b.item)
+				findings = append(findings, b.findings)
 			} else {
 				packs = append(packs, *b.pack)
 			}
@@ -156,17 +165,27 @@ func (s *Store) insert(batch []row) error {
 		}
 		for i := range items {
 			var err error
-			if items[i].Shift, err = n.shiftAt(tx, time.UnixMilli(items[i].Time)); err != nil {
+			if items[i].Shift, err = n.shiftOf(tx, items[i].Time); err != nil {
 				return err
 			}
 		}
 		if err := tx.CreateInBatches(items, 100).Error; err != nil {
 			return err
 		}
+		var err error
+		if layouts, err = s.figures(tx, items, findings); err != nil {
+			return err
+		}
 		return n.count(tx, items)
 	})
-	if err == nil {
+	switch {
+	case err != nil:
+		s.layouts = nil // read anew: what was added to them is not on disk
+	default:
 		n.committed()
+		if layouts != nil {
+			s.layouts = layouts
+		}
 	}
 	return err
 }

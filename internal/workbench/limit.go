@@ -3,6 +3,8 @@ package workbench
 import (
 	"context"
 	"fmt"
+	"slices"
+	"strings"
 
 	"ricetta/core/check"
 	"ricetta/core/inspect"
@@ -70,7 +72,7 @@ func (b *Book) SetLimit(ctx context.Context, k Key, at LimitAt, v float64, who s
 	if err != nil {
 		return nil, err
 	}
-	if err := setLimit(tree, at, v); err != nil {
+	if err := recipe.SetLimit(tree, tree, at.Check, at.Reading, at.Bound, &v); err != nil {
 		return nil, err
 	}
 	changed := inspect.Reader.Write(tree)
@@ -112,20 +114,29 @@ func (b *Book) SetLimit(ctx context.Context, k Key, at LimitAt, v float64, who s
 	return plan, nil
 }
 
-// setLimit changes a limit in the tree of a recipe.
-func setLimit(tree map[string]any, at LimitAt, v float64) error {
-	checks, _ := tree["checks"].([]any)
-	for _, c := range checks {
-		c, _ := c.(map[string]any)
-		if id, _ := c["id"].(string); id != at.Check {
-			continue
+// Limits returns a draft with some of its limits moved, as a tree, and made ready. A nil value takes
+// a bound away.
+func (b *Book) Limits(k Key, moves map[LimitAt]*float64) (tree map[string]any, tag string, plan *inspect.Plan, err error) {
+	d, err := b.Draft(k)
+	if err != nil {
+		return nil, "", nil, err
+	}
+	at := make([]LimitAt, 0, len(moves))
+	for x := range moves {
+		at = append(at, x)
+	}
+	slices.SortFunc(at, func(x, y LimitAt) int { return strings.Compare(x.String(), y.String()) })
+	for _, x := range at {
+		whole := d.Tree
+		if recipe.Base(d.Tree) != "" {
+			if whole, err = recipe.Resolve(inspect.Reader.Write(d.Tree), d.Below); err != nil {
+				return nil, "", nil, err
+			}
 		}
-		limits, _ := c["limits"].(map[string]any)
-		of, _ := limits[at.Reading].(map[string]any)
-		if of != nil {
-			of[at.Bound] = v
-			return nil
+		if err := recipe.SetLimit(d.Tree, whole, x.Check, x.Reading, x.Bound, moves[x]); err != nil {
+			return nil, "", nil, recipe.Problems{{Field: "limits", What: err.Error()}}
 		}
 	}
-	return fmt.Errorf("the recipe has no limit %s", at)
+	plan, err = b.Ready(k, d.Tree)
+	return d.Tree, d.Tag, plan, err
 }

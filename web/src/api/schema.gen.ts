@@ -174,6 +174,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/items/{id}/review": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say what an item truly was: a verdict is right or wrong by that */
+        put: operations["reviewItem"];
+        post?: never;
+        /** Take that back */
+        delete: operations["unreviewItem"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/kinds": {
         parameters: {
             query?: never;
@@ -670,6 +688,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/recipes/{product}/{role}/draft/limits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Move limits of the draft, which is saved */
+        post: operations["moveLimits"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/recipes/{product}/{role}/draft/pictures": {
         parameters: {
             query?: never;
@@ -938,6 +973,40 @@ export interface paths {
         put?: never;
         /** Judge all samples with the draft, saved or not; one JSON object a line as in Progress, the last one with the result */
         post: operations["trial"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/recipes/{product}/{role}/what-if": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What the draft with some limits moved would have made of items of the past, from their readings */
+        post: operations["whatIf"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/recipes/{product}/{role}/what-if/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The same from the newest 2000 pictures that are kept; one JSON object a line as in WhatIfProgress, the last one with the result */
+        post: operations["whatIfPictures"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1217,6 +1286,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/statistics/review": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** False rejects and missed rejects among the items that people reviewed */
+        get: operations["reviewRates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/statistics/trend": {
         parameters: {
             query?: never;
@@ -1444,6 +1530,44 @@ export interface components {
             /** @description Who changes over */
             who?: string;
         };
+        ChangedItem: {
+            /**
+             * Format: double
+             * @description From the trigger to the verdict
+             */
+            delay_ms: number;
+            fault: string;
+            /** @description Station and number, as in line1-top.123 */
+            id: string;
+            line: string;
+            picture: boolean;
+            product: string;
+            reason: string;
+            /**
+             * @description What somebody said it truly was; empty where nobody has
+             * @enum {string}
+             */
+            review: "" | "good" | "bad";
+            revision: string;
+            role: string;
+            route: string;
+            sentence: string;
+            /** Format: int64 */
+            seq: number;
+            station: string;
+            /** Format: date-time */
+            time: string;
+            /** @description Route that it would have taken */
+            to: string;
+            /**
+             * Format: double
+             * @description Time of judging
+             */
+            took_ms: number;
+            /** @description Its reason then; empty where it would have passed */
+            with_reason: string;
+            with_sentence: string;
+        };
         CheckedRecipe: {
             ok: boolean;
             problems: components["schemas"]["RecipeProblem"][];
@@ -1575,6 +1699,8 @@ export interface components {
         };
         FindingJSON: {
             check: string;
+            /** @description It failed whatever the recipe's limits say */
+            itself?: boolean;
             kind: string;
             marks: components["schemas"]["MarkJSON"][];
             measure_only?: boolean;
@@ -1614,6 +1740,11 @@ export interface components {
             picture: boolean;
             product: string;
             reason: string;
+            /**
+             * @description What somebody said it truly was; empty where nobody has
+             * @enum {string}
+             */
+            review: "" | "good" | "bad";
             revision: string;
             role: string;
             route: string;
@@ -1643,6 +1774,11 @@ export interface components {
             picture: boolean;
             product: string;
             reason: string;
+            /**
+             * @description What somebody said it truly was; empty where nobody has
+             * @enum {string}
+             */
+            review: "" | "good" | "bad";
             revision: string;
             role: string;
             route: string;
@@ -1719,6 +1855,14 @@ export interface components {
             unit: string;
             /** @description It counts, and has no values between */
             whole: boolean;
+        };
+        LimitMove: {
+            /** @enum {string} */
+            bound: "least" | "most" | "nominal" | "tolerance";
+            check: string;
+            reading: string;
+            /** @description Absent: the bound is taken away */
+            value?: number;
         };
         Line: {
             /** @enum {string} */
@@ -1963,6 +2107,10 @@ export interface components {
             unit: string;
             whole: boolean;
         };
+        MoveLimitsRequest: {
+            limits: components["schemas"]["LimitMove"][];
+            who?: string;
+        };
         NewRecipeRequest: {
             /** @description Copy this recipe */
             from?: components["schemas"]["RecipeName"];
@@ -2067,6 +2215,16 @@ export interface components {
             /** @description Samples that a stress trial could use */
             used?: number;
         };
+        Rate: {
+            /** Format: int64 */
+            n: number;
+            /** Format: int64 */
+            of: number;
+            /** @description It lies in it in 95 of 100 cases (Wilson), if those looked at were taken at random */
+            range: components["schemas"]["SpcInterval"];
+            /** Format: double */
+            share: number;
+        };
         ReadingChart: {
             /** @description Single values, or means of subgroups */
             chart: components["schemas"]["ReadingPoint"][];
@@ -2102,6 +2260,17 @@ export interface components {
             unit: string;
             /** Format: double */
             value: number;
+        };
+        ReadingLimits: {
+            check: string;
+            least?: number;
+            most?: number;
+            nominal?: number;
+            reading: string;
+            tolerance?: number;
+            unit: string;
+            /** @description It counts, and has no values between */
+            whole: boolean;
         };
         ReadingPoint: {
             /** Format: double */
@@ -2277,6 +2446,27 @@ export interface components {
         RetireRequest: {
             note?: string;
             who: string;
+        };
+        Review: {
+            /** @description It was a good one: a false reject where it did not pass */
+            good: boolean;
+            item: string;
+            note: string;
+            /** Format: date-time */
+            time: string;
+            who: string;
+        };
+        ReviewRates: {
+            /** @description Good ones among the items that did not pass and were reviewed */
+            false_rejects: components["schemas"]["Rate"];
+            /** @description Bad ones among the items that passed and were reviewed */
+            missed: components["schemas"]["Rate"];
+        };
+        ReviewRequest: {
+            /** @description Whether the item was a good one */
+            good: null | boolean;
+            note?: string;
+            who?: string;
         };
         Run: {
             /** Format: date-time */
@@ -2630,6 +2820,71 @@ export interface components {
             percent: number;
             /** Format: double */
             reference: number;
+        };
+        WhatIf: {
+            after: {
+                [key: string]: number;
+            };
+            before: {
+                [key: string]: number;
+            };
+            changes: components["schemas"]["WhatifChange"][];
+            /** @description Items with a fault: no limit decides on them */
+            faults: number;
+            /** @description Items that could be judged anew from their readings, or pictures */
+            items: number;
+            limits: components["schemas"]["ReadingLimits"][];
+            /** @description The newest of the changed items */
+            list: components["schemas"]["ChangedItem"][];
+            /** @description Of the reading that was asked for */
+            spread: components["schemas"]["WhatifBin"][];
+            /** Format: double */
+            took_ms: number;
+            /** @description Items judged by a revision that looks at pictures otherwise, or whose picture is gone: of them nothing is told */
+            unclear: number;
+        };
+        WhatIfProgress: {
+            done: number;
+            error?: string;
+            of: number;
+            what_if?: components["schemas"]["WhatIf"];
+        };
+        WhatIfRequest: {
+            /** @description Tell the spread of this check's reading */
+            check?: string;
+            /**
+             * Format: date-time
+             * @description Shifts that overlap the span are taken whole; absent: all that is kept
+             */
+            from?: string;
+            /** @description Moves of limits of the draft; none: the draft as it is saved */
+            limits?: components["schemas"]["LimitMove"][];
+            /** @description How many of the changed items are told, up to 500; absent: 60 */
+            list?: number;
+            reading?: string;
+            /** @description Absent: all stations that use the recipe */
+            station?: string;
+            /** Format: date-time */
+            until?: string;
+        };
+        WhatifBin: {
+            /** Format: double */
+            from: number;
+            passed: number;
+            /** @description Items that did not pass */
+            rejected: number;
+            /** Format: double */
+            to: number;
+        };
+        WhatifChange: {
+            /** @description Of them, items that somebody marked as bad */
+            bad: number;
+            /** @description Route that they took */
+            from: string;
+            /** @description Of them, items that somebody marked as good */
+            good: number;
+            n: number;
+            to: string;
         };
         WriteTagRequest: {
             /** Format: double */
@@ -3084,6 +3339,128 @@ export interface operations {
             };
             /** @description Bad Request */
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reviewItem: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the item, as in line1-top.123 */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ReviewRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Review"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    unreviewItem: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Id of the item, as in line1-top.123 */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Item"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4793,6 +5170,89 @@ export interface operations {
             };
         };
     };
+    moveLimits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["MoveLimitsRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     takePicture: {
         parameters: {
             query?: never;
@@ -5917,6 +6377,154 @@ export interface operations {
             };
         };
     };
+    whatIf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["WhatIfRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatIf"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    whatIfPictures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Code of the product */
+                product: string;
+                /** @description Role of the stations */
+                role: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["WhatIfRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-ndjson": string;
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listStations: {
         parameters: {
             query?: never;
@@ -6886,6 +7494,71 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReadingChart"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reviewRates: {
+        parameters: {
+            query?: {
+                /** @description Id of a station */
+                station?: string;
+                /** @description Id of a line */
+                line?: string;
+                /** @description Code of a product */
+                product?: string;
+                /** @description pass, rework, reject or a named route */
+                route?: string;
+                /** @description Id of the main failed check, or a kind of fault */
+                reason?: string;
+                /** @description Revision of a recipe */
+                revision?: string;
+                /** @description A shift, as in 2026-11-27/night */
+                shift?: string;
+                /** @description Number of a run */
+                run?: number;
+                /** @description What a run packs */
+                lot?: string;
+                /** @description Everything that did not pass */
+                not_passed?: boolean;
+                /** @description Only items with a fault */
+                faults?: boolean;
+                /** @description Not before this time (RFC 3339) */
+                from?: string;
+                /** @description Before this time (RFC 3339) */
+                until?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewRates"];
                 };
             };
             /** @description Bad Request */
