@@ -83,8 +83,9 @@ func (r ItemFilter) filter() (store.Filter, error) {
 
 type itemsRequest struct {
 	ItemFilter
-	Cursor string `query:"cursor" description:"The next of the part before"`
-	Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"50" description:"How many at most"`
+	Pictured bool   `query:"pictured" description:"Only items whose picture is kept"`
+	Cursor   string `query:"cursor" description:"The next of the part before"`
+	Limit    int    `query:"limit" minimum:"1" maximum:"500" default:"50" description:"How many at most"`
 }
 
 func (s *Server) listItems(_ *echo.Context, in *itemsRequest) (*ItemPage, error) {
@@ -102,7 +103,7 @@ func (s *Server) listItems(_ *echo.Context, in *itemsRequest) (*ItemPage, error)
 	if err != nil {
 		return nil, err
 	}
-	f.Before = store.ID(before)
+	f.Before, f.Pictured = store.ID(before), in.Pictured
 	kept, err := s.deps.Records.Items(f, in.Limit+1)
 	if err != nil {
 		return nil, err

@@ -37,8 +37,13 @@ func demo(ctx context.Context, c *cli.Command, version string) error {
 	if err := app.InstallDemo(c.String("data")); err != nil {
 		return err
 	}
-	if _, err := app.InstallHistory(c.String("data"), time.Now()); err != nil {
+	begin := time.Now()
+	items, err := app.InstallHistory(c.String("data"), begin)
+	if err != nil {
 		return err
+	}
+	if items > 0 {
+		line(out, "Made up a year of the plant's past: %d items, those of the last day with their pictures (%.0f s, once)", items, time.Since(begin).Seconds())
 	}
 	if d := c.Duration("for"); d > 0 {
 		var cancel context.CancelFunc
@@ -46,7 +51,7 @@ func demo(ctx context.Context, c *cli.Command, version string) error {
 		defer cancel()
 	}
 	var running *app.App
-	err := serve(ctx, c, version, func(a *app.App) {
+	err = serve(ctx, c, version, func(a *app.App) {
 		running = a
 		line(out, `
   The demo plant is running at Cartoleria Fiordaliso: two lines of colored-pencil tins,

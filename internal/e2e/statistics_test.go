@@ -1,13 +1,18 @@
 package e2e
 
 import (
+	"context"
+	"fmt"
 	"testing"
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ricetta/internal/api"
 	"ricetta/internal/client"
+	"ricetta/internal/whatif"
+	"ricetta/internal/workbench"
 )
 
 // The morning's questions on what a line has just packed: the counts behind the page are the
@@ -58,6 +63,53 @@ func TestTheStatisticsInTheConsole(t *testing.T) {
 	accessible(t, ctx)
 	do(t, ctx, chromedp.Navigate(s.url+"/statistics/reading?station=first&name=no.such"))
 	shows(t, ctx, "Nothing to draw yet")
+
+	whatIfAndReview(t, ctx, s)
+}
+
+// Other limits on the same items, and what people say of them: in the terminal and the console.
+func whatIfAndReview(t *testing.T, ctx context.Context, s *service) {
+	c, k := t.Context(), workbench.Key{Product: "card", Role: "top"}
+	never := 0.0
+	dark, err := s.Items(c, client.Query("reason", "light", "limit", "500"))
+	require.NoError(t, err)
+	require.NotEmpty(t, dark.Items)
+	_, err = s.Review(c, dark.Items[0].ID, false, "Nora", "")
+	require.NoError(t, err)
+	a, err := s.WhatIf(c, k, map[string]any{"limits": []api.LimitMove{{Check: "light", Reading: "share", Bound: "least", Value: &never}}})
+	require.NoError(t, err)
+	assert.Equal(t, []whatif.Change{{From: "reject", To: "pass", N: len(dark.Items), Bad: 1}}, a.Changes)
+	assert.Equal(t, a.Items, a.After["pass"]+a.Faults)
+	b, err := s.WhatIfPictures(c, k, map[string]any{"limits": []api.LimitMove{{Check: "light", Reading: "share", Bound: "least", Value: &never}}}, func(int, int) {})
+	require.NoError(t, err)
+	require.NotEmpty(t, b.Changes, "the kept pictures say the same")
+	assert.Equal(t, "pass", b.Changes[0].To)
+	assert.Positive(t, b.Changes[0].Bad)
+	_, err = s.WhatIf(c, k, map[string]any{"limits": []api.LimitMove{{Check: "dark", Reading: "share", Bound: "least", Value: &never}}})
+	assert.ErrorContains(t, err, "no check dark")
+
+	do(t, ctx, chromedp.Navigate(s.url+"/recipes/card/top/what-if"))
+	shows(t, ctx, "would have gone elsewhere")
+	eval[bool](t, ctx, `{ const i = document.querySelector('input[type=number]'); Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(i, '0'); i.dispatchEvent(new Event('input', {bubbles: true})); true }`)
+	shows(t, ctx, fmt.Sprintf("%d from reject to pass (of them marked: 0 good, 1 bad)", len(dark.Items)))
+	look(t, ctx, "whatif")
+	accessible(t, ctx)
+	eval[bool](t, ctx, `[...document.querySelectorAll('button')].find((b) => b.textContent === 'Make it the draft').click(); true`)
+	shows(t, ctx, "draft differs from what is released")
+	d, err := s.Draft(c, k)
+	require.NoError(t, err)
+	assert.Contains(t, d.Text, "share: {least: 0}")
+
+	do(t, ctx, chromedp.Navigate(s.url+"/review"))
+	shows(t, ctx, "False rejects: 0 of 1")
+	eval[bool](t, ctx, `document.querySelectorAll('[role=group] button')[3].click(); true`)
+	shows(t, ctx, "False rejects: 1 of 2")
+	look(t, ctx, "review")
+	accessible(t, ctx)
+	eval[bool](t, ctx, `document.querySelectorAll('[role=group] button')[3].click(); true`)
+	shows(t, ctx, "False rejects: 0 of 1")
+	do(t, ctx, chromedp.Navigate(s.url+"/review?show=passed"))
+	shows(t, ctx, "1 check ok")
 }
 
 // overviewOf is what is looked at of an overview.

@@ -20,8 +20,9 @@ type Counted struct {
 }
 
 // AddCounts adds the counts of hours that are over, and whose items are not kept. Runs are made
-// for their lots, one for each line and lot. It is for records that are empty otherwise.
-func (s *Store) AddCounts(all []Counted) error {
+// for their lots, one for each line and lot, of which the last ones end at the end. It is for records
+// that are empty otherwise.
+func (s *Store) AddCounts(all []Counted, end time.Time) error {
 	n := s.fresh()
 	err := s.write.Transaction(func(tx *gorm.DB) error {
 		type lot struct{ line, lot string }
@@ -63,7 +64,7 @@ func (s *Store) AddCounts(all []Counted) error {
 		if err := addCounts(tx, counts); err != nil {
 			return err
 		}
-		if err := tx.Exec("UPDATE runs SET ended = ? WHERE ended = 0 AND means = 'history'", last).Error; err != nil {
+		if err := tx.Exec("UPDATE runs SET ended = ? WHERE ended = 0 AND means = 'history'", end.UnixMilli()).Error; err != nil {
 			return err
 		}
 		return tx.Save(&markRow{markWhole, last}).Error

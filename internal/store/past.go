@@ -10,6 +10,7 @@ import (
 
 	"ricetta/core/check"
 	"ricetta/core/raster"
+	"ricetta/core/recipe"
 	"ricetta/internal/station"
 )
 
@@ -20,6 +21,8 @@ type Past struct {
 	Findings []byte
 	// Picture is the hash of one that is kept, as KeepPicture gave it; "" for none.
 	Picture string
+	// Package is set where the item was the only one of its package.
+	Package bool
 }
 
 // itemsAtOnce is how many items one statement writes; pastAtOnce how many one transaction does.
@@ -36,10 +39,11 @@ func (s *Store) AddPast(items iter.Seq[Past]) error {
 		return err
 	}
 	rows, findings := make([]itemRow, 0, pastAtOnce), make([][]check.FindingJSON, 0, pastAtOnce)
+	var packs []packageRow
 	flush := func() error {
-		err := s.addPast(rows, findings)
+		err := s.addPast(rows, findings, packs)
 		first += int64(len(rows))
-		rows, findings = rows[:0], findings[:0]
+		rows, findings, packs = rows[:0], findings[:0], packs[:0]
 		return err
 	}
 	for p := range items {
@@ -56,6 +60,9 @@ func (s *Store) AddPast(items iter.Seq[Past]) error {
 			}
 		}
 		rows, findings = append(rows, r), append(findings, p.Item.Findings)
+		if p.Package {
+			packs = append(packs, r.pack())
+		}
 		if len(rows) == pastAtOnce {
 			if err := flush(); err != nil {
 				return err
@@ -67,7 +74,16 @@ func (s *Store) AddPast(items iter.Seq[Past]) error {
 
 const itemColumns = "id, station, seq, line, role, time, count, product, revision, route, fault, reason, sentence, took, delay, findings, picture, run, challenge, shift"
 
-func (s *Store) addPast(rows []itemRow, findings [][]check.FindingJSON) error {
+// pack is the package of an item that is its only one.
+func (r *itemRow) pack() packageRow {
+	p := packageRow{Line: r.Line, Seq: r.Seq, Run: r.Run, Route: r.Route, Fault: r.Fault, Time: r.Time, Count: r.Count, Product: r.Product, Reason: r.Reason, Sentence: r.Sentence}
+	if r.Route != recipe.Pass {
+		p.Station = r.Station
+	}
+	return p
+}
+
+func (s *Store) addPast(rows []itemRow, findings [][]check.FindingJSON, packs []packageRow) error {
 	n := s.fresh()
 	var layouts map[[2]string]*layout
 	err := s.write.Transaction(func(tx *gorm.DB) error {
@@ -86,6 +102,11 @@ func (s *Store) addPast(rows []itemRow, findings [][]check.FindingJSON) error {
 				values = append(values, r.ID, r.Station, r.Seq, r.Line, r.Role, r.Time, r.Count, r.Product, r.Revision, r.Route, r.Fault, r.Reason, r.Sentence, r.Took, r.Delay, r.Findings, r.Picture, r.Run, r.Challenge, r.Shift)
 			}
 			if err := tx.Exec("INSERT INTO items ("+itemColumns+") VALUES "+strings.Repeat(one, len(part))[2:], values...).Error; err != nil {
+				return err
+			}
+		}
+		if len(packs) > 0 {
+			if err := tx.CreateInBatches(packs, 100).Error; err != nil {
 				return err
 			}
 		}

@@ -443,7 +443,10 @@ func Rerun(ctx context.Context, records Pictures, q Question, most int, scaled f
 	}
 	out := &Answer{Before: map[string]int{}, After: map[string]int{}}
 	runner := q.Plan.NewRunner()
+	runner.Hands(1) // the lines go first
 	var changed []to
+	type verdict struct{ route, reason, sentence string }
+	seen := map[string]verdict{} // by picture and what was packed
 	for i, it := range items {
 		if err := ctx.Err(); err != nil {
 			return nil, err
@@ -460,24 +463,32 @@ func Rerun(ctx context.Context, records Pictures, q Question, most int, scaled f
 		if err != nil {
 			return nil, err
 		}
-		file, err := records.Picture(it.PictureHash)
-		if err != nil {
-			out.Unclear++ // it made room meanwhile
-			continue
-		}
-		pic, err := raster.Decode(file, ".png", raster.DefaultDecodeLimits)
-		if err != nil {
-			return nil, fmt.Errorf("the kept picture of %s.%d: %w", it.Station, it.Seq, err)
-		}
+		var order check.Order
 		if len(found) == 1 {
-			runner.Order(found[0].Order)
+			order = found[0].Order
 		}
-		r := runner.Inspect(pic)
+		key := it.Station + it.PictureHash + fmt.Sprint(order)
+		v, known := seen[key]
+		if !known {
+			file, err := records.Picture(it.PictureHash)
+			if err != nil {
+				out.Unclear++ // it made room meanwhile
+				continue
+			}
+			pic, err := raster.Decode(file, ".png", raster.DefaultDecodeLimits)
+			if err != nil {
+				return nil, fmt.Errorf("the kept picture of %s.%d: %w", it.Station, it.Seq, err)
+			}
+			runner.Order(order)
+			r := runner.Inspect(pic)
+			v = verdict{r.Route, r.Reason, r.Sentence}
+			seen[key] = v
+		}
 		out.Items++
 		out.Before[it.Route]++
-		out.After[r.Route]++
-		if r.Route != it.Route {
-			changed = append(changed, to{it.ID, it.Route, r.Route, r.Reason, r.Sentence})
+		out.After[v.route]++
+		if v.route != it.Route {
+			changed = append(changed, to{it.ID, it.Route, v.route, v.reason, v.sentence})
 		}
 	}
 	ids := make([]store.ID, len(changed))

@@ -16,6 +16,7 @@ import { LostPage } from "./pages/lost";
 import { ReadingPage } from "./pages/reading";
 import { RecipePage } from "./pages/recipe";
 import { RecipesPage } from "./pages/recipes";
+import { ReviewPage } from "./pages/review";
 import { SignalsPage } from "./pages/signals";
 import { StatisticsPage } from "./pages/statistics";
 import { StationPage } from "./pages/station";
@@ -47,6 +48,7 @@ const router = createBrowserRouter([
       { path: "/recipes", element: <RecipesPage /> },
       { path: "/recipes/:product/:role/:tab?", element: <RecipePage /> },
       { path: "/statistics/reading", element: <ReadingPage /> },
+      { path: "/review", element: <ReviewPage /> },
       { path: "/statistics", element: <StatisticsPage /> },
       { path: "/alarms", element: <AlarmsPage /> },
       { path: "/links", element: <LinksPage /> },

@@ -88,6 +88,11 @@ export const pareto = (query: StatFilter) => unwrap(api.GET("/statistics/pareto"
 export const trend = (query: StatFilter, by: string) => unwrap(api.GET("/statistics/trend", { params: { query: { ...query, by } } }));
 export const compareBy = (query: StatFilter, by: string) => unwrap(api.GET("/statistics/compare", { params: { query: { ...query, by } } }));
 export const readingChart = (query: { station: string; name: string; size: number; limit: number }) => unwrap(api.GET("/statistics/reading", { params: { query } }));
+export type Rate = components["schemas"]["Rate"];
+export const reviewRates = (query: StatFilter) => unwrap(api.GET("/statistics/review", { params: { query } }));
+/** Says what an item truly was, in the name that this browser knows. */
+export const reviewItem = (id: string, good: boolean, note = "") => unwrap(api.PUT("/items/{id}/review", { params: { path: { id } }, body: { good, note, who: localStorage.getItem("who") ?? "" } }));
+export const unreviewItem = (id: string) => unwrap(api.DELETE("/items/{id}/review", { params: { path: { id } } }));
 export const runs = (id: string) => unwrap(api.GET("/lines/{id}/runs", { params: at(id) })).then((p) => p.runs);
 export const item = (id: string) => unwrap(api.GET("/items/{id}", { params: { path: { id } } }));
 export const items = (query: ItemQuery) => unwrap(api.GET("/items", { params: { query } }));

@@ -3232,6 +3232,8 @@ export interface operations {
                 from?: string;
                 /** @description Before this time (RFC 3339) */
                 until?: string;
+                /** @description Only items whose picture is kept */
+                pictured?: boolean;
                 /** @description The next of the part before */
                 cursor?: string;
                 /** @description How many at most */

@@ -80,12 +80,16 @@ export const draftPictureURL = (k: Key, name: string, size: "full" | "preview" |
 export const samplePictureURL = (k: Key, name: string, size: "full" | "preview" | "thumb") => `${base(k)}/samples/${encodeURIComponent(name)}/picture?size=${size}`;
 
 /** A trial or stress trial: told line by line how far it is, and at last what it says. */
-export async function follow(k: Key, what: "trial" | "stress", tree: Tree, signal: AbortSignal, each: (p: Progress) => void): Promise<Progress> {
+export const follow = (k: Key, what: "trial" | "stress", tree: Tree, signal: AbortSignal, each: (p: Progress) => void): Promise<Progress> =>
+  told(`${base(k)}/${what}`, { tree }, (p: Progress) => Boolean(p.report || p.envelope || p.problems || p.error), each, signal);
+
+/** Sends a question whose answer comes line by line, until one is final. */
+async function told<T>(url: string, body: unknown, final: (p: T) => boolean, each: (p: T) => void, signal?: AbortSignal): Promise<T> {
   let res: Response;
   try {
-    res = await fetch(`${base(k)}/${what}`, { method: "POST", body: JSON.stringify({ tree }), headers: { "Content-Type": "application/json" }, signal });
+    res = await fetch(url, { method: "POST", body: JSON.stringify(body), headers: { "Content-Type": "application/json" }, ...(signal ? { signal } : {}) });
   } catch (e) {
-    if (signal.aborted) throw e;
+    if (signal?.aborted) throw e;
     throw new NoAnswer();
   }
   if (!res.ok || !res.body) throw new ServiceError((await res.json()) as Problem);
@@ -96,12 +100,26 @@ export async function follow(k: Key, what: "trial" | "stress", tree: Tree, signa
     const parts = (rest + (value ?? "")).split("\n");
     rest = parts.pop() ?? "";
     for (const line of parts) {
-      const p = JSON.parse(line) as Progress;
-      if (p.report || p.envelope || p.problems || p.error) return p;
+      const p = JSON.parse(line) as T;
+      if (final(p)) return p;
       each(p);
     }
     if (done) throw new NoAnswer();
   }
+}
+
+export type WhatIf = components["schemas"]["WhatIf"];
+export type LimitMove = components["schemas"]["LimitMove"];
+export type ReadingLimits = components["schemas"]["ReadingLimits"];
+type WhatIfQuestion = components["schemas"]["WhatIfRequest"];
+export const whatIf = (k: Key, body: WhatIfQuestion, signal?: AbortSignal) => unwrap(api.POST("/recipes/{product}/{role}/what-if", { params: one(k), body, ...(signal ? { signal } : {}) }));
+export const moveLimits = (k: Key, limits: LimitMove[], who: string) => unwrap(api.POST("/recipes/{product}/{role}/draft/limits", { params: one(k), body: { limits, who } }));
+/** Judges the kept pictures anew. */
+export async function rerun(k: Key, body: WhatIfQuestion, each: (done: number, of: number) => void): Promise<WhatIf> {
+  type Line = components["schemas"]["WhatIfProgress"];
+  const p = await told<Line>(`${base(k)}/what-if/pictures`, body, (p) => Boolean(p.what_if || p.error), (p) => each(p.done, p.of));
+  if (!p.what_if) throw new Error(p.error);
+  return p.what_if;
 }
 
 export type CameraState = components["schemas"]["CameraState"];

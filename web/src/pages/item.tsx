@@ -10,6 +10,7 @@ import { Rows } from "../ui/rows";
 import { useKeys } from "../ui/keys";
 import { Button, Heading, Trouble, Verdict, Waiting } from "../ui/parts";
 import { Picture } from "../ui/picture";
+import { Marks } from "../ui/tile";
 import { useOverlays } from "../ui/useOverlays";
 import { queryOf } from "./items";
 
@@ -18,6 +19,7 @@ export function ItemPage() {
   const { id = "" } = useParams();
   const [params] = useSearchParams();
   const got = useQuery({ queryKey: ["item", id], queryFn: () => fetchItem(id), staleTime: Infinity });
+  const client = useQueryClient();
   const around = useNeighbors(id, params);
   const { overlays, hidden, toggleAll, toggle } = useOverlays();
   const go = useNavigate();
@@ -71,6 +73,9 @@ export function ItemPage() {
                   Overlays {overlays ? "on" : "off"}
                 </Button>
                 <ToSamples key={it.id} item={it} />
+                <span className="w-52">
+                  <Marks key={it.id} item={it} said={() => void client.invalidateQueries({ queryKey: ["item", id] })} />
+                </span>
                 <a href={pictureURL(it.id, "full")} download={`${it.id}.png`} className="inline-flex min-h-11 items-center rounded-md border border-hairline bg-sheet px-4 text-base font-medium text-ink no-underline hover:bg-wash">
                   Save picture
                 </a>

@@ -51,6 +51,9 @@ export function StatisticsPage() {
         <Link to="/statistics/reading" className="text-accent-text underline">
           Chart of a reading
         </Link>
+        <Link to={`/review${filter.station ? `?station=${filter.station}` : ""}`} className="text-accent-text underline">
+          Review pictures
+        </Link>
       </Heading>
       <Filters params={params} set={set} days={days} />
       <div className="grid grid-cols-2 max-lg:grid-cols-1">

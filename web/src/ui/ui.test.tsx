@@ -20,6 +20,7 @@ const item = (seq: number, over: Partial<Item> = {}): Item => ({
   time: "2026-03-02T10:00:00Z",
   product: "p",
   revision: "sha256:0",
+  review: "",
   route: "pass",
   fault: "",
   reason: "",

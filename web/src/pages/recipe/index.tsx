@@ -7,12 +7,14 @@ import { ChecksTab } from "./checks";
 import { RevisionsTab } from "./revisions";
 import { SamplesTab } from "./samples";
 import { TrialTab } from "./trial";
+import { WhatIfTab } from "./whatif";
 import { useDraft } from "./useDraft";
 
 const tabs = [
   ["checks", "Checks"],
   ["samples", "Samples"],
   ["trial", "Trial"],
+  ["what-if", "What if"],
   ["revisions", "Release"],
 ] as const;
 
@@ -110,6 +112,8 @@ export function RecipePage() {
         <SamplesTab k={k} e={e} show={show} />
       ) : tab === "trial" ? (
         <TrialTab k={k} e={e} show={show} toSamples={() => to("samples")} />
+      ) : tab === "what-if" ? (
+        <WhatIfTab k={k} e={e} toChecks={() => to("checks")} />
       ) : tab === "revisions" ? (
         <RevisionsTab k={k} e={e} />
       ) : (

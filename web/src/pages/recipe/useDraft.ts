@@ -35,6 +35,8 @@ export interface Editing {
   trouble: { text: string; kept?: string } | null;
   /** Takes the other one's draft, or goes on with mine over it. */
   settle: (mine: boolean) => void;
+  /** Goes on with a draft that the service has changed. */
+  take: (d: Draft) => void;
 }
 
 /** A draft that is being edited: with undo, saved on request, never over somebody else's. */
@@ -99,6 +101,11 @@ export function useDraft(k: Key) {
             if (mine) void save(d.tag);
             else load(d);
           });
+        },
+        take: (d) => {
+          client.setQueryData(name, d);
+          load(d);
+          void client.invalidateQueries({ queryKey: ["recipes"] });
         },
       }
     : null;
