@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"net"
 	"net/http"
@@ -42,6 +43,8 @@ type Deps struct {
 	KeepCamera func(stationID string, s station.CameraSettings) error
 	// KeepCalibration does so with its calibration; nil is none.
 	KeepCalibration func(stationID string, c *raster.Calibration) error
+	// Backup writes all that is kept into w.
+	Backup func(ctx context.Context, w io.Writer, pictures bool) error
 	// Console serves the pages.
 	Console http.Handler
 	Log     *slog.Logger
@@ -71,7 +74,7 @@ func New(d Deps) (*Server, error) {
 	e.Use(middleware.GzipWithConfig(middleware.GzipConfig{
 		Skipper: func(c *echo.Context) bool {
 			p := c.Request().URL.Path
-			return strings.HasSuffix(p, "/live") || strings.Contains(p, "/picture") || strings.HasSuffix(p, "/reference") || strings.HasSuffix(p, "/trial") || strings.HasSuffix(p, "/what-if/pictures") || strings.HasSuffix(p, "/stress") || strings.HasSuffix(p, "/export")
+			return strings.HasSuffix(p, "/live") || strings.Contains(p, "/picture") || strings.HasSuffix(p, "/reference") || strings.HasSuffix(p, "/trial") || strings.HasSuffix(p, "/what-if/pictures") || strings.HasSuffix(p, "/stress") || strings.HasSuffix(p, "/export") || strings.HasSuffix(p, "/backup")
 		},
 	}))
 	r := newRouter(e, d.Version)
@@ -168,6 +171,7 @@ func (s *Server) routes(r *router) {
 	handle(r, "GET", "/statistics/reading", stats("readingChart", "Control chart, histogram and capability of a reading"), s.readingChart)
 	handle(r, "GET", "/statistics/review", stats("reviewRates", "False rejects and missed rejects among the items that people reviewed"), s.reviewRates)
 	s.recipeRoutes(r)
+	stream(r, "/backup", operation{id: "backup", summary: "All that is kept as one file, written while the lines run; manifest.json in it has the sums of its files", tag: "service", produces: "application/zip"}, s.backup)
 	handle(r, "GET", "/truth", operation{id: "truth", summary: "What became of the simulated items, against the truth", tag: "service", errors: []int{404}}, s.truth)
 	r.reflectType("Event", new(Event))
 }

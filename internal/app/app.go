@@ -128,6 +128,7 @@ func New(o Options) (a *App, err error) {
 	if err != nil {
 		return a, err
 	}
+	removeLeftovers(o.DataDir)
 	started := time.Now()
 	if a.cameras, err = loadKept[station.CameraSettings](o.DataDir, CamerasFile); err != nil {
 		return a, err
@@ -166,6 +167,7 @@ func New(o Options) (a *App, err error) {
 		Site: a.site.Name, Version: o.Version, Started: started, Book: a.book, Records: a.store, Alarms: a.alarms, Tags: a.tags, Outbox: a.store, Catalog: a.catalog,
 		KeepCamera:      func(id string, s station.CameraSettings) error { return a.cameras.keep(id, &s) },
 		KeepCalibration: a.scales.keep,
+		Backup:          a.Backup,
 		Hub:             a.hub, Console: pages, Log: o.Log,
 	}
 	if a.site.simulated() {
@@ -367,6 +369,7 @@ func (a *App) Run(ctx context.Context) error {
 	belts, stopBelts := context.WithCancel(context.Background())
 	var moving sync.WaitGroup
 	moving.Go(func() { a.watchHouse(belts) })
+	moving.Go(func() { a.clearOut(belts) })
 	for _, u := range a.units {
 		moving.Go(func() { u.belt.Run(belts) })
 		if a.opts.Hold {

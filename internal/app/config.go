@@ -35,6 +35,7 @@ const SiteFile = "site.yaml"
 type Site struct {
 	Name     string            `yaml:"site"`
 	Pictures PictureConfig     `yaml:"pictures"`
+	Items    ItemsConfig       `yaml:"items,omitempty"`
 	Shifts   shift.Config      `yaml:"shifts,omitempty"`
 	Disk     DiskConfig        `yaml:"disk,omitempty"`
 	Products []catalog.Product `yaml:"products,omitempty"`
@@ -46,8 +47,9 @@ type Site struct {
 
 // PictureConfig says which pictures are kept.
 type PictureConfig struct {
-	LimitMB   int64 `yaml:"limit_mb"`   // of all pictures together
-	PassShare int64 `yaml:"pass_share"` // one passed item in so many keeps its picture
+	LimitMB   int64 `yaml:"limit_mb"`       // of all pictures together
+	PassShare int64 `yaml:"pass_share"`     // one passed item in so many keeps its picture
+	Days      int64 `yaml:"days,omitempty"` // how long a picture is kept at most; 0: as long as there is room
 }
 
 // LinksConfig says how machines round the lines talk to this service.
@@ -125,7 +127,7 @@ func (s *Site) validate() error {
 	if len(s.Stations) == 0 {
 		return errors.New("there are no stations; describe at least one")
 	}
-	if err := s.Disk.validate(); err != nil {
+	if err := errors.Join(s.Disk.validate(), s.validateKeeping()); err != nil {
 		return err
 	}
 	seen := map[string]bool{}

@@ -87,7 +87,17 @@ func benchStatistics(t table) error {
 			t.time(span.name+": "+q.name, span.target, r)
 		}
 	}
-	return benchWhatIf(t, s, plan, until)
+	if err := benchWhatIf(t, s, plan, until); err != nil {
+		return err
+	}
+	begin = time.Now()
+	out, err := s.Sweep(context.Background(), store.Retention{Items: 365*24*time.Hour - time.Duration(50_000/float64(pastItems)*365*24)*time.Hour}, until)
+	if err != nil {
+		return err
+	}
+	longest := float64(out.Longest.Microseconds()) / 1000
+	t.row(fmt.Sprintf("%d items deleted in %.0f s: the writer held up, longest", out.Items, time.Since(begin).Seconds()), fmt.Sprintf("%.1f ms", longest), "≤ 50 ms", longest/50, longest <= 50)
+	return nil
 }
 
 // benchWhatIf moves a limit over a hundred thousand of the newest items.

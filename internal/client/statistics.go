@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
 	"net/url"
 
@@ -50,6 +51,23 @@ func (c *Client) WhatIfPictures(ctx context.Context, k workbench.Key, in map[str
 // MoveLimits moves limits of a draft.
 func (c *Client) MoveLimits(ctx context.Context, k workbench.Key, moves []api.LimitMove, who string) (out api.Draft, err error) {
 	return out, c.tell(ctx, "POST", pathOf(k, "/draft/limits"), nil, nil, map[string]any{"limits": moves, "who": who}, &out)
+}
+
+// Backup writes all that the service keeps.
+func (c *Client) Backup(ctx context.Context, to io.Writer, pictures bool) error {
+	q := url.Values{}
+	if pictures {
+		q.Set("pictures", "true")
+	}
+	res, err := c.send(ctx, "GET", "/backup", q, nil, nil)
+	if err != nil {
+		return err
+	}
+	defer res.Body.Close()
+	if _, err := io.Copy(to, res.Body); err != nil {
+		return fmt.Errorf("the backup broke off: %w; the log of the service says why", err)
+	}
+	return nil
 }
 
 // Review says what an item truly was.

@@ -3,6 +3,8 @@ package e2e
 import (
 	"context"
 	"fmt"
+	"os"
+	"path/filepath"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -10,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ricetta/internal/api"
+	"ricetta/internal/app"
 	"ricetta/internal/client"
 	"ricetta/internal/whatif"
 	"ricetta/internal/workbench"
@@ -65,6 +68,7 @@ func TestTheStatisticsInTheConsole(t *testing.T) {
 	shows(t, ctx, "Nothing to draw yet")
 
 	whatIfAndReview(t, ctx, s)
+	backupAndRestore(t, s)
 }
 
 // Other limits on the same items, and what people say of them: in the terminal and the console.
@@ -110,6 +114,40 @@ func whatIfAndReview(t *testing.T, ctx context.Context, s *service) {
 	shows(t, ctx, "False rejects: 0 of 1")
 	do(t, ctx, chromedp.Navigate(s.url+"/review?show=passed"))
 	shows(t, ctx, "1 check ok")
+}
+
+// A backup is taken while the service runs, and what is taken out of it is the same.
+func backupAndRestore(t *testing.T, s *service) {
+	file := filepath.Join(t.TempDir(), "monday.zip")
+	f, err := os.Create(file)
+	require.NoError(t, err)
+	require.NoError(t, s.Backup(t.Context(), f, true))
+	require.NoError(t, f.Close())
+	dir := filepath.Join(t.TempDir(), "restored")
+	r, err := app.Restore(file, dir, nil)
+	require.NoError(t, err)
+	assert.Equal(t, "ok", r.Integrity)
+	assert.Empty(t, r.Differs)
+	var o overviewOf
+	getJSON(t, s, "/api/v1/statistics/overview", &o)
+	assert.Equal(t, o.Total.Inspected, r.Items)
+
+	page, err := s.Items(t.Context(), client.Query("not_passed", "true", "limit", "1", "pictured", "true"))
+	require.NoError(t, err)
+	require.NotEmpty(t, page.Items)
+	again := startBare(t, dir, "")
+	it, err := again.Item(t.Context(), page.Items[0].ID)
+	require.NoError(t, err)
+	want, err := s.Item(t.Context(), it.ID)
+	require.NoError(t, err)
+	assert.Equal(t, want, it)
+	_, picture := again.get(t, "/api/v1/items/"+it.ID+"/picture")
+	_, wanted := s.get(t, "/api/v1/items/"+it.ID+"/picture")
+	assert.Equal(t, wanted, picture)
+	recipes, err := again.Recipes(t.Context())
+	require.NoError(t, err)
+	assert.Len(t, recipes.Recipes, 1)
+	assert.True(t, recipes.Recipes[0].Edited, "the draft is there as well")
 }
 
 // overviewOf is what is looked at of an overview.

@@ -83,8 +83,8 @@ func Open(opts Options) (*Store, error) {
 	if err := os.MkdirAll(opts.Dir, 0o750); err != nil {
 		return nil, fmt.Errorf("the data folder cannot be made: %w", err)
 	}
-	path := filepath.Join(opts.Dir, "ricetta.db")
 	s := &Store{opts: opts}
+	path := s.path()
 	var err error
 	if s.write, err = openDB(path, "&_txlock=immediate", 1); err != nil {
 		return nil, err
@@ -102,7 +102,7 @@ func Open(opts Options) (*Store, error) {
 		s.closeDB(s.write)
 		return nil, err
 	}
-	if s.pictures, err = openPictures(filepath.Join(opts.Dir, "pictures"), opts.PictureLimit, s.write); err != nil {
+	if s.pictures, err = openPictures(filepath.Join(opts.Dir, PicturesDir), opts.PictureLimit, s.write); err != nil {
 		s.closeDB(s.read)
 		s.closeDB(s.write)
 		return nil, err
@@ -118,6 +118,14 @@ func Open(opts Options) (*Store, error) {
 	}
 	return s, nil
 }
+
+// FileName is the name of the records in a data folder; SQLite keeps files of longer names beside it.
+const FileName = "ricetta.db"
+
+// PicturesDir is the folder of kept pictures in a data folder.
+const PicturesDir = "pictures"
+
+func (s *Store) path() string { return filepath.Join(s.opts.Dir, FileName) }
 
 // begin learns what is counted. Records from before there were shifts are counted anew.
 func (s *Store) begin() error {
@@ -198,6 +206,12 @@ func (s *Store) LastSeq(stationID string) (int64, error) {
 	var seq int64
 	err := s.read.Raw("SELECT COALESCE(MAX(seq), 0) FROM items WHERE station = ?", stationID).Scan(&seq).Error
 	return seq, err
+}
+
+// Count returns how many items are kept.
+func (s *Store) Count() (n int64, err error) {
+	err = s.read.Raw("SELECT COUNT(*) FROM items").Scan(&n).Error
+	return n, err
 }
 
 // Healthy reports whether the records can be read.

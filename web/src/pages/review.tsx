@@ -118,7 +118,7 @@ function Tiles({ query, frozen, passes, clear }: { query: ItemQuery; frozen: boo
   if (all.length === 0)
     return (
       <Empty title="No pictures fit" action={<Button onClick={clear}>Clear the filters</Button>}>
-        {passes ? "Of what passes, the picture of one in so many is kept (pass_pictures in site.yaml). " : "Pictures are kept of all that does not pass, the newest ones. "}
+        {passes ? "Of what passes, the picture of one in so many is kept (pass_share in site.yaml). " : "Pictures are kept of all that does not pass, the newest ones. "}
         They appear here as the lines run.
       </Empty>
     );
