@@ -118,19 +118,29 @@ func meanAndDeviation(v []float64) (mean, deviation float64) {
 // Count is how many of how many.
 type Count struct{ K, N int64 }
 
-// Shares is the p chart: shares of unequal counts, each with limits of its own (ISO 7870-2, 7.2).
-func Shares(counts []Count) []Point {
-	return attribute(counts, func(p, n float64) float64 { return math.Sqrt(float64(p*(1-p)) / n) }, 1)
+// Shares is the p chart: shares of unequal counts, each with limits of its own (ISO 7870-2, 7.2). The
+// first base of them set the center; 0: all.
+func Shares(counts []Count, base int) []Point {
+	return attribute(counts, base, func(p, n float64) float64 { return math.Sqrt(float64(p*(1-p)) / n) }, 1)
 }
 
 // Rates is the u chart: events for each unit, of which one may have several (ISO 7870-2, 7.4).
-func Rates(counts []Count) []Point {
-	return attribute(counts, func(u, n float64) float64 { return math.Sqrt(u / n) }, math.Inf(1))
+// The first base of them set the center; 0: all.
+func Rates(counts []Count, base int) []Point {
+	return attribute(counts, base, func(u, n float64) float64 { return math.Sqrt(u / n) }, math.Inf(1))
 }
 
-func attribute(counts []Count, deviation func(center, n float64) float64, most float64) (points []Point) {
+// basis is how many of so many points set center and spread.
+func basis(base, all int) int {
+	if base <= 0 || base > all {
+		return all
+	}
+	return base
+}
+
+func attribute(counts []Count, base int, deviation func(center, n float64) float64, most float64) (points []Point) {
 	k, n := int64(0), int64(0)
-	for _, c := range counts {
+	for _, c := range counts[:basis(base, len(counts))] {
 		k += c.K
 		n += c.N
 	}
@@ -155,10 +165,10 @@ func attribute(counts []Count, deviation func(center, n float64) float64, most f
 // Laney widens the limits of shares or rates whose centers move more from one to the next than
 // their counts explain, as of many items they do: by the moving range of the standardized values
 // (D. B. Laney, "Improved control charts for attributes", Quality Engineering 14, 2002). Limits
-// are never made closer.
-func Laney(points []Point, most float64) {
+// are never made closer. The first base of the points say how much they move; 0: all.
+func Laney(points []Point, base int, most float64) {
 	z := make([]float64, 0, len(points))
-	for _, p := range points {
+	for _, p := range points[:basis(base, len(points))] {
 		if p.N > 0 {
 			z = append(z, p.sigma())
 		}

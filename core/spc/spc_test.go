@@ -2,6 +2,7 @@ package spc
 
 import (
 	"math"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -61,7 +62,7 @@ func TestFactorsAsPublished(t *testing.T) {
 }
 
 func TestChartsOfRejects(t *testing.T) {
-	p := Shares([]Count{{5, 100}, {10, 400}, {0, 0}, {40, 100}})
+	p := Shares([]Count{{5, 100}, {10, 400}, {0, 0}, {40, 100}}, 0)
 	center := 55.0 / 600
 	assert.InDelta(t, center, p[0].Center, 1e-12)
 	assert.InDelta(t, center+3*math.Sqrt(center*(1-center)/100), p[0].Most, 1e-12)
@@ -70,9 +71,9 @@ func TestChartsOfRejects(t *testing.T) {
 	Nelson(p)
 	assert.Equal(t, []int{1}, p[3].Rules)
 	assert.Empty(t, p[2].Rules)
-	u := Rates([]Count{{30, 20}, {50, 20}})
+	u := Rates([]Count{{30, 20}, {50, 20}}, 0)
 	assert.InDelta(t, 2+3*math.Sqrt(2.0/20), u[0].Most, 1e-12)
-	assert.Nil(t, Shares(nil))
+	assert.Nil(t, Shares(nil, 0))
 }
 
 // Of many items every share is beyond the limits of its count; from one to the next they move as
@@ -82,7 +83,7 @@ func TestSharesOfMany(t *testing.T) {
 	for i := range 30 {
 		counts = append(counts, Count{30_000 + int64(i*7919%600), 1_000_000})
 	}
-	p := Shares(counts)
+	p := Shares(counts, 0)
 	Nelson(p)
 	beyond := func() (n int) {
 		for _, x := range p {
@@ -92,17 +93,17 @@ func TestSharesOfMany(t *testing.T) {
 		}
 		return n
 	}
-	Laney(p, 1)
+	Laney(p, 0, 1)
 	Nelson(p)
 	assert.Zero(t, beyond())
 	counts[20].K = 34_000
-	p = Shares(counts)
-	Laney(p, 1)
+	p = Shares(counts, 0)
+	Laney(p, 0, 1)
 	Nelson(p)
 	assert.Equal(t, 1, beyond(), "what leaps is still seen")
-	few := Shares([]Count{{5, 100}, {5, 100}, {5, 100}})
+	few := Shares([]Count{{5, 100}, {5, 100}, {5, 100}}, 0)
 	before := few[0]
-	Laney(few, 1)
+	Laney(few, 0, 1)
 	assert.Equal(t, before, few[0], "limits are never made closer")
 }
 
@@ -167,4 +168,40 @@ func TestHistogram(t *testing.T) {
 	assert.Equal(t, []Bin{{0, 1, 1}, {1, 2, 1}, {2, 3, 1}, {3, 4, 3}}, h)
 	assert.Equal(t, []Bin{{5, 5, 2}}, Histogram([]float64{5, 5}, 9))
 	assert.Nil(t, Histogram(nil, 3))
+}
+
+// A drift must not hide in limits that it has itself widened.
+func TestABasePeriodIsNotMovedByWhatCameAfter(t *testing.T) {
+	var counts []Count
+	for i := range int64(40) {
+		k := 100 + (i*37)%11 - 5
+		if i >= 20 {
+			k += 6 * (i - 20)
+		}
+		counts = append(counts, Count{k, 10_000})
+	}
+	marked := func(base int, rules ...int) (before, after int) {
+		p := Shares(counts, base)
+		Laney(p, base, 1)
+		Nelson(p)
+		for i, x := range p {
+			if !slices.ContainsFunc(x.Rules, func(r int) bool { return slices.Contains(rules, r) }) {
+				continue
+			}
+			if i < 20 {
+				before++
+			} else {
+				after++
+			}
+		}
+		return before, after
+	}
+	before, _ := marked(0, 1, 2, 5, 6)
+	assert.Positive(t, before, "the center of all makes the good time look odd")
+	before, after := marked(20, 1, 2, 5, 6)
+	assert.Zero(t, before)
+	assert.Greater(t, after, 12)
+	assert.InDelta(t, 0.01, Shares(counts, 20)[39].Center, 2e-4)
+	assert.Equal(t, Shares(counts, 0), Shares(counts, 99), "no more than there are")
+	assert.InDelta(t, 3*math.Sqrt(0.01/10_000), Rates([]Count{{100, 10_000}, {300, 10_000}}, 1)[1].Most-0.01, 1e-12)
 }

@@ -1,6 +1,7 @@
 package api
 
 import (
+	"context"
 	"fmt"
 	"net/http"
 	"slices"
@@ -12,6 +13,7 @@ import (
 
 	"ricetta/internal/alarm"
 	"ricetta/internal/line"
+	"ricetta/internal/statistics"
 	"ricetta/internal/store"
 	"ricetta/internal/whatif"
 )
@@ -19,12 +21,14 @@ import (
 // Records is what the interface reads from the store.
 type Records interface {
 	ItemOf(stationID string, seq int64) (store.Kept, error)
-	Tallies(f store.Filter, by []string) ([]store.Tally, error)
 	Readings(f store.Filter, name string, limit int) ([]store.Reading, error)
 	whatif.Pictures
 	Review(id store.ID, r store.Review) error
 	Unreview(id store.ID) error
-	Reviewed(f store.Filter) (store.Reviewed, error)
+	statistics.Records
+	EachItem(ctx context.Context, f store.Filter, each func(k *store.Kept) error) error
+	CountItems(f store.Filter) (int64, error)
+	Columns(f store.Filter) ([]string, error)
 	Runs(lineID string, before int64, limit int) ([]store.CountedRun, error)
 	PackageOf(lineID string, seq int64) (line.Package, error)
 	Challenges(lineID string, before int64, limit int) ([]line.Challenge, error)
@@ -55,6 +59,8 @@ type ItemFilter struct {
 	Reason    string `query:"reason" description:"Id of the main failed check, or a kind of fault"`
 	Revision  string `query:"revision" description:"Revision of a recipe"`
 	Shift     string `query:"shift" description:"A shift, as in 2026-11-27/night"`
+	Day       string `query:"day" description:"The day on which a shift began, as in 2026-11-27"`
+	Week      string `query:"week" description:"Its week (ISO 8601), as in 2026-W48"`
 	Run       int64  `query:"run" description:"Number of a run"`
 	Lot       string `query:"lot" description:"What a run packs"`
 	NotPassed bool   `query:"not_passed" description:"Everything that did not pass"`
@@ -64,7 +70,7 @@ type ItemFilter struct {
 }
 
 func (r ItemFilter) filter() (store.Filter, error) {
-	f := store.Filter{Station: r.Station, Line: r.Line, Product: r.Product, Route: r.Route, Reason: r.Reason, Revision: r.Revision, Shift: r.Shift, Run: r.Run, Lot: r.Lot, NotPassed: r.NotPassed, Faults: r.Faults}
+	f := store.Filter{Station: r.Station, Line: r.Line, Product: r.Product, Route: r.Route, Reason: r.Reason, Revision: r.Revision, Shift: r.Shift, Day: r.Day, Week: r.Week, Run: r.Run, Lot: r.Lot, NotPassed: r.NotPassed, Faults: r.Faults}
 	for _, t := range []struct {
 		name, text string
 		to         *time.Time
@@ -147,7 +153,7 @@ func (s *Server) showItem(_ *echo.Context, in *itemRequest) (*ItemDetail, error)
 
 type tallyRequest struct {
 	ItemFilter
-	By string `query:"by" description:"Fields to count by, separated by commas: hour, shift, day, week, team, line, station, product, revision, run, lot, route, reason, fault"`
+	By string `query:"by" description:"Fields to count by, separated by commas: hour, shift, shift_name, day, week, team, line, station, product, revision, run, lot, route, reason, fault"`
 }
 
 func (s *Server) tally(_ *echo.Context, in *tallyRequest) (*TallyList, error) {

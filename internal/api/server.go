@@ -43,6 +43,8 @@ type Deps struct {
 	KeepCamera func(stationID string, s station.CameraSettings) error
 	// KeepCalibration does so with its calibration; nil is none.
 	KeepCalibration func(stationID string, c *raster.Calibration) error
+	// Zone is the time zone of the hall.
+	Zone *time.Location
 	// Backup writes all that is kept into w.
 	Backup func(ctx context.Context, w io.Writer, pictures bool) error
 	// Console serves the pages.
@@ -155,6 +157,7 @@ func (s *Server) routes(r *router) {
 	stream(r, "/stations/:id/camera/picture", operation{id: "lookPicture", summary: "The picture of the last look", tag: "stations", produces: "image/jpeg", errors: []int{404}}, s.lookPicture)
 
 	handle(r, "GET", "/items", operation{id: "listItems", summary: "Recorded items, newest first", tag: "items", errors: []int{400}}, s.listItems)
+	stream(r, "/items/export", operation{id: "exportItems", summary: "All items that a filter chooses, newest first, as one file; the header Ricetta-Items says how many", tag: "items", produces: "text/csv", errors: []int{400}}, s.exportItems)
 	handle(r, "GET", "/items/:id", operation{id: "showItem", summary: "One item with its findings", tag: "items", errors: []int{404}}, s.showItem)
 	stream(r, "/items/:id/picture", operation{id: "itemPicture", summary: "The picture of an item", tag: "items", produces: "image/png", errors: []int{400, 404}}, s.picture)
 	handle(r, "PUT", "/items/:id/review", operation{id: "reviewItem", summary: "Say what an item truly was: a verdict is right or wrong by that", tag: "items", errors: []int{400, 403, 404, 409}}, s.review)
@@ -171,6 +174,8 @@ func (s *Server) routes(r *router) {
 	handle(r, "GET", "/statistics/reading", stats("readingChart", "Control chart, histogram and capability of a reading"), s.readingChart)
 	handle(r, "GET", "/statistics/review", stats("reviewRates", "False rejects and missed rejects among the items that people reviewed"), s.reviewRates)
 	s.recipeRoutes(r)
+	handle(r, "GET", "/reports/:of", operation{id: "showReport", summary: "What there is to say of a shift, a run, or a station in a span", tag: "statistics", errors: []int{400, 404}}, s.showReport)
+	stream(r, "/reports/:of/file", operation{id: "reportFile", summary: "The same as PDF, CSV or XLSX file", tag: "statistics", produces: "application/octet-stream", errors: []int{400, 404}}, s.reportFile)
 	stream(r, "/backup", operation{id: "backup", summary: "All that is kept as one file, written while the lines run; manifest.json in it has the sums of its files", tag: "service", produces: "application/zip"}, s.backup)
 	handle(r, "GET", "/truth", operation{id: "truth", summary: "What became of the simulated items, against the truth", tag: "service", errors: []int{404}}, s.truth)
 	r.reflectType("Event", new(Event))

@@ -57,12 +57,13 @@ func (s *Server) pareto(_ *echo.Context, in *ItemFilter) (*ParetoChart, error) {
 	return out, err
 }
 
-type byRequest struct {
+// ByRequest chooses items and what to go by.
+type ByRequest struct {
 	ItemFilter
-	By string `query:"by" required:"true" description:"What to go by: of a comparison line, station, product, revision, run, lot, team, shift, day or week; of a trend hour, shift, day or week"`
+	By string `query:"by" required:"true" description:"What to go by: of a comparison line, station, product, revision, run, lot, team, shift_name (early, late, …), shift, day or week; of a trend hour, shift, day or week"`
 }
 
-func (s *Server) compare(_ *echo.Context, in *byRequest) (*Comparison, error) {
+func (s *Server) compare(_ *echo.Context, in *ByRequest) (*Comparison, error) {
 	f, err := in.filter()
 	if err != nil {
 		return nil, err
@@ -74,12 +75,21 @@ func (s *Server) compare(_ *echo.Context, in *byRequest) (*Comparison, error) {
 	return &Comparison{in.By, groups}, nil
 }
 
-func (s *Server) trend(_ *echo.Context, in *byRequest) (*TrendChart, error) {
+type trendRequest struct {
+	ByRequest
+	Base  int    `query:"base" minimum:"0" description:"How many of the first steps set center and limits; 0: all"`
+	Chart string `query:"chart" enum:"p,u" default:"p" description:"p: shares of items (p′ chart); u: events for each item (u chart)"`
+}
+
+func (s *Server) trend(_ *echo.Context, in *trendRequest) (*TrendChart, error) {
 	f, err := in.filter()
 	if err != nil {
 		return nil, err
 	}
-	steps, err := statistics.Trend(s.deps.Records, f, in.By)
+	if in.Chart != "" && in.Chart != "p" && in.Chart != "u" {
+		return nil, problem(http.StatusBadRequest, "No such chart", "A trend is drawn as p or u.")
+	}
+	steps, err := statistics.Trend(s.deps.Records, f, in.By, statistics.How{Base: in.Base, Rate: in.Chart == "u"})
 	if err != nil {
 		return nil, notCounted(err)
 	}

@@ -18,6 +18,7 @@ import (
 	"ricetta/internal/console"
 	"ricetta/internal/line"
 	"ricetta/internal/links"
+	"ricetta/internal/links/webhook"
 	"ricetta/internal/plant"
 	"ricetta/internal/plant/controller"
 	"ricetta/internal/remoteio"
@@ -48,6 +49,9 @@ type App struct {
 	alarms  *alarm.Book
 	tags    *links.Tags
 	catalog *catalog.Catalog
+	// calendar says which shift is when.
+	calendar *shift.Plan
+	webhooks []*webhook.Sender
 	// background are changeovers that a station began.
 	background sync.WaitGroup
 	links      []links.Link
@@ -116,12 +120,11 @@ func New(o Options) (a *App, err error) {
 	if a.site, err = LoadSite(o.DataDir); err != nil {
 		return a, err
 	}
-	calendar, err := shift.New(a.site.Shifts)
-	if err != nil {
+	if a.calendar, err = shift.New(a.site.Shifts); err != nil {
 		return a, fmt.Errorf("%s: shifts: %w", SiteFile, err)
 	}
 	a.store, err = store.Open(store.Options{
-		Calendar: calendar,
+		Calendar: a.calendar,
 		Dir:      o.DataDir, Log: o.Log,
 		PictureLimit: a.site.Pictures.LimitMB << 20, PassShare: a.site.Pictures.PassShare,
 	})
@@ -168,6 +171,7 @@ func New(o Options) (a *App, err error) {
 		KeepCamera:      func(id string, s station.CameraSettings) error { return a.cameras.keep(id, &s) },
 		KeepCalibration: a.scales.keep,
 		Backup:          a.Backup,
+		Zone:            a.calendar.Zone(),
 		Hub:             a.hub, Console: pages, Log: o.Log,
 	}
 	if a.site.simulated() {
@@ -370,6 +374,7 @@ func (a *App) Run(ctx context.Context) error {
 	var moving sync.WaitGroup
 	moving.Go(func() { a.watchHouse(belts) })
 	moving.Go(func() { a.clearOut(belts) })
+	moving.Go(func() { a.reporting(belts) })
 	for _, u := range a.units {
 		moving.Go(func() { u.belt.Run(belts) })
 		if a.opts.Hold {

@@ -37,6 +37,7 @@ type Site struct {
 	Pictures PictureConfig     `yaml:"pictures"`
 	Items    ItemsConfig       `yaml:"items,omitempty"`
 	Shifts   shift.Config      `yaml:"shifts,omitempty"`
+	Reports  []ReportConfig    `yaml:"reports,omitempty"`
 	Disk     DiskConfig        `yaml:"disk,omitempty"`
 	Products []catalog.Product `yaml:"products,omitempty"`
 	Lines    []LineConfig      `yaml:"lines,omitempty"`
@@ -127,7 +128,7 @@ func (s *Site) validate() error {
 	if len(s.Stations) == 0 {
 		return errors.New("there are no stations; describe at least one")
 	}
-	if err := errors.Join(s.Disk.validate(), s.validateKeeping()); err != nil {
+	if err := errors.Join(s.Disk.validate(), s.validateKeeping(), s.validateReports()); err != nil {
 		return err
 	}
 	seen := map[string]bool{}

@@ -106,6 +106,7 @@ var openers = []opener{
 			if err != nil {
 				return out, err
 			}
+			h.a.webhooks = append(h.a.webhooks, s)
 			out = append(out, s)
 		}
 		return out, nil

@@ -68,7 +68,7 @@ func benchStatistics(t table) error {
 		}{
 			{"shifts and stations", func() error { _, err := statistics.Look(s, span.f); return err }},
 			{"reasons", func() error { _, err := statistics.Pareto(s, span.f); return err }},
-			{"trend", func() error { _, err := statistics.Trend(s, span.f, span.by); return err }},
+			{"trend", func() error { _, err := statistics.Trend(s, span.f, span.by, statistics.How{}); return err }},
 			{"stations compared", func() error { _, err := statistics.Compare(s, span.f, "station"); return err }},
 			{"lots compared", func() error { _, err := statistics.Compare(s, span.f, "lot"); return err }},
 			{"teams compared", func() error { _, err := statistics.Compare(s, span.f, "team"); return err }},

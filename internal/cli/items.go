@@ -15,7 +15,11 @@ import (
 func filterFlags() []cli.Flag {
 	return []cli.Flag{
 		&cli.StringFlag{Name: "station", Usage: "only items of this station"},
+		&cli.StringFlag{Name: "line", Usage: "only items of this line"},
 		&cli.StringFlag{Name: "product", Usage: "only items of this product"},
+		&cli.StringFlag{Name: "shift", Usage: "only items of this shift, as in 2026-11-27/night"},
+		&cli.StringFlag{Name: "lot", Usage: "only items of this lot"},
+		&cli.StringFlag{Name: "run", Usage: "only items of this run"},
 		&cli.StringFlag{Name: "route", Usage: "only items with this route"},
 		&cli.StringFlag{Name: "reason", Usage: "only items with this reason"},
 		&cli.BoolFlag{Name: "not-passed", Usage: "only items that did not pass"},
@@ -26,7 +30,7 @@ func filterFlags() []cli.Flag {
 
 func filterQuery(c *cli.Command) url.Values {
 	q := client.Query("station", c.String("station"), "product", c.String("product"), "route", c.String("route"),
-		"reason", c.String("reason"), "from", c.String("from"), "until", c.String("until"))
+		"reason", c.String("reason"), "line", c.String("line"), "shift", c.String("shift"), "lot", c.String("lot"), "run", c.String("run"), "from", c.String("from"), "until", c.String("until"))
 	if c.Bool("not-passed") {
 		q.Set("not_passed", "true")
 	}
@@ -44,6 +48,10 @@ func itemsCommand() *cli.Command {
 					&cli.StringFlag{Name: "cursor", Usage: "go on after an earlier list"},
 					&cli.BoolFlag{Name: "faults", Usage: "only items with a fault"}),
 				Action: onService(listItems),
+			},
+			{
+				Name: "export", Usage: "write all items that fit into a file, with their readings", UsageText: "items export FILE.csv   (or FILE.jsonl)",
+				Flags: append(filterFlags(), serverFlag(), jsonFlag(), quietFlag()), Action: onService(exportItems),
 			},
 			{
 				Name: "review", Usage: "say what an item truly was: right or wrong is the verdict by that", UsageText: "items review ITEM good|bad|unsaid",

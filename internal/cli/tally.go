@@ -14,7 +14,7 @@ func tallyCommand() *cli.Command {
 		Name: "tally", Usage: "count recorded items by their fields",
 		UsageText: "tally --by station,route --from 2026-03-02T06:00:00Z",
 		Flags: append(filterFlags(), serverFlag(), jsonFlag(),
-			&cli.StringFlag{Name: "by", Value: "station,route,reason", Usage: "fields to count by: hour, station, product, revision, route, reason, fault"}),
+			&cli.StringFlag{Name: "by", Value: "station,route,reason", Usage: "fields to count by: hour, shift, day, week, team, line, station, product, revision, run, lot, route, reason, fault"}),
 		Action: onService(tally),
 	}
 }

@@ -8,8 +8,10 @@ import (
 	"fmt"
 	"io"
 	"net/url"
+	"strconv"
 
 	"ricetta/internal/api"
+	"ricetta/internal/statistics"
 	"ricetta/internal/workbench"
 )
 
@@ -68,6 +70,53 @@ func (c *Client) Backup(ctx context.Context, to io.Writer, pictures bool) error 
 		return fmt.Errorf("the backup broke off: %w; the log of the service says why", err)
 	}
 	return nil
+}
+
+// Report is what there is to say of a shift, a run or a station.
+func (c *Client) Report(ctx context.Context, of string, query url.Values) (out statistics.Report, err error) {
+	return out, c.do(ctx, "GET", "/reports/"+url.PathEscape(of), query, &out)
+}
+
+// ReportFile is the same as a file.
+func (c *Client) ReportFile(ctx context.Context, of, format string, query url.Values) ([]byte, error) {
+	query.Set("format", format)
+	res, err := c.send(ctx, "GET", "/reports/"+url.PathEscape(of)+"/file", query, nil, nil)
+	if err != nil {
+		return nil, err
+	}
+	defer res.Body.Close()
+	return io.ReadAll(res.Body)
+}
+
+// counted counts the lines that go through it.
+type counted struct {
+	io.Writer
+	lines int
+	each  func(lines int)
+}
+
+func (w *counted) Write(p []byte) (int, error) {
+	w.lines += bytes.Count(p, []byte{'\n'})
+	w.each(w.lines)
+	return w.Writer.Write(p)
+}
+
+// ExportItems writes the items that a query chooses; each is told how far it is. It returns how many
+// the service said that there are.
+func (c *Client) ExportItems(ctx context.Context, query url.Values, to io.Writer, each func(done, of int)) (int, error) {
+	res, err := c.send(ctx, "GET", "/items/export", query, nil, nil)
+	if err != nil {
+		return 0, err
+	}
+	defer res.Body.Close()
+	n, err := strconv.Atoi(res.Header.Get(api.CountHeader))
+	if err != nil {
+		return 0, fmt.Errorf("the service does not say how many items there are: %w", err)
+	}
+	if _, err := io.Copy(&counted{to, 0, func(lines int) { each(lines, n) }}, res.Body); err != nil {
+		return n, fmt.Errorf("the export broke off: %w", err)
+	}
+	return n, nil
 }
 
 // Review says what an item truly was.

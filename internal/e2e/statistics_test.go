@@ -2,9 +2,12 @@ package e2e
 
 import (
 	"context"
+	"encoding/csv"
 	"fmt"
+	"net/url"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -68,6 +71,7 @@ func TestTheStatisticsInTheConsole(t *testing.T) {
 	shows(t, ctx, "Nothing to draw yet")
 
 	whatIfAndReview(t, ctx, s)
+	reports(t, ctx, s, o.Shifts[0])
 	backupAndRestore(t, s)
 }
 
@@ -114,6 +118,37 @@ func whatIfAndReview(t *testing.T, ctx context.Context, s *service) {
 	shows(t, ctx, "False rejects: 0 of 1")
 	do(t, ctx, chromedp.Navigate(s.url+"/review?show=passed"))
 	shows(t, ctx, "1 check ok")
+}
+
+// The report of the shift that goes on, as page, files, and in the terminal; and the items as a table.
+func reports(t *testing.T, ctx context.Context, s *service, key string) {
+	bin := binary(t)
+	said := call(t, bin, "report", "shift", "--server", s.url, key)
+	assert.Contains(t, said.out, "Shift "+strings.Replace(key, "/", " ", 1))
+	assert.Contains(t, said.out, "light")
+	dir := t.TempDir()
+	for _, f := range []string{"r.pdf", "r.xlsx", "r.csv"} {
+		call(t, bin, "report", "shift", "--server", s.url, "--out", filepath.Join(dir, f), key)
+		assert.FileExists(t, filepath.Join(dir, f))
+	}
+	n, err := s.Tally(t.Context(), client.Query("by", "route", "station", "first"))
+	require.NoError(t, err)
+	said = call(t, bin, "items", "export", "--server", s.url, "--station", "first", filepath.Join(dir, "items.csv"))
+	assert.Contains(t, said.out, fmt.Sprintf("has %d items", n.Total))
+	table, err := os.Open(filepath.Join(dir, "items.csv"))
+	require.NoError(t, err)
+	defer table.Close()
+	rows, err := csv.NewReader(table).ReadAll()
+	require.NoError(t, err)
+	assert.EqualValues(t, n.Total+1, len(rows))
+	assert.Equal(t, "light.share", rows[0][len(rows[0])-1])
+
+	do(t, ctx, chromedp.Navigate(s.url+"/report/shift?shift="+url.QueryEscape(key)))
+	shows(t, ctx, "Share that did not pass, by hour")
+	look(t, ctx, "report")
+	accessible(t, ctx)
+	do(t, ctx, chromedp.Navigate(s.url+"/report/run?run=999"))
+	shows(t, ctx, "there is no run 999")
 }
 
 // A backup is taken while the service runs, and what is taken out of it is the same.

@@ -35,9 +35,9 @@ type habit struct {
 }
 
 var habits = []habit{
-	{"line1", Tins, 900, map[string]float64{"tips": 0.012, "order": 0.008, "tin": 0.005}},
-	{"line2", Tins, 700, map[string]float64{"tips": 0.022, "order": 0.012, "tin": 0.006}},
-	{"line3", Trays, 200, map[string]float64{"pans": 0.012, "brush": 0.008}},
+	{"line1", Tins, 900, map[string]float64{"tips": 0.012, "colors": 0.008, "tin": 0.005}},
+	{"line2", Tins, 700, map[string]float64{"tips": 0.022, "colors": 0.012, "tin": 0.006}},
+	{"line3", Trays, 200, map[string]float64{"warm": 0.007, "cool": 0.005, "brush": 0.008}},
 	{"line4", Sticks, 210, map[string]float64{"gap": 0.014, "code": 0.006, "date": 0.006, "lot": 0.003}},
 	{"line5", Rolls, 200, map[string]float64{"rim": 0.010}},
 	{"line6", Lids, 110, map[string]float64{"code": 0.012, "ribbon": 0.008}},
@@ -88,7 +88,9 @@ func History(until time.Time, days int, works func(time.Time) (shift string, on 
 				}
 				put(recipe.Reject, reason, false, share)
 			}
-			put(recipe.Rework, "turned", false, 0.006)
+			if x.product == Tins || x.product == Trays {
+				put(recipe.Rework, "way_up", false, 0.006)
+			}
 			put(recipe.Reject, "late", true, 0.0004)
 			q := p
 			q.Route, q.N = recipe.Pass, left

@@ -66,22 +66,7 @@ const (
 
 // Grades writes one page for each code.
 func Grades(w io.Writer, codes []GradedCode, c Conditions) error {
-	pdf := fpdf.New("P", "mm", "A4", "")
-	pdf.SetCatalogSort(true)
-	pdf.SetCreationDate(c.Time)
-	pdf.SetModificationDate(c.Time)
-	pdf.SetTitle("Print quality of codes", true)
-	pdf.SetCreator("Ricetta", true)
-	pdf.AddUTF8FontFromBytes("go", "", goregular.TTF)
-	pdf.AddUTF8FontFromBytes("go", "B", gobold.TTF)
-	pdf.SetMargins(margin, margin, margin)
-	pdf.SetFooterFunc(func() {
-		pdf.SetY(-14)
-		pdf.SetFont("go", "", 8)
-		pdf.SetTextColor(110, 110, 110)
-		pdf.CellFormat(0, 5, fmt.Sprintf("%s · page %d of {nb}", c.Time.Format("2006-01-02 15:04"), pdf.PageNo()), "", 0, "L", false, 0, "")
-	})
-	pdf.AliasNbPages("{nb}")
+	pdf := newPDF("Print quality of codes", c.Time)
 	for i := range codes {
 		if err := gradePage(pdf, &codes[i], c, i); err != nil {
 			return err
@@ -91,6 +76,27 @@ func Grades(w io.Writer, codes []GradedCode, c Conditions) error {
 		return fmt.Errorf("the report cannot be written: %w", err)
 	}
 	return nil
+}
+
+// newPDF begins a document of A4 pages that are numbered.
+func newPDF(title string, at time.Time) *fpdf.Fpdf {
+	pdf := fpdf.New("P", "mm", "A4", "")
+	pdf.SetCatalogSort(true)
+	pdf.SetCreationDate(at)
+	pdf.SetModificationDate(at)
+	pdf.SetTitle(title, true)
+	pdf.SetCreator("Ricetta", true)
+	pdf.AddUTF8FontFromBytes("go", "", goregular.TTF)
+	pdf.AddUTF8FontFromBytes("go", "B", gobold.TTF)
+	pdf.SetMargins(margin, margin, margin)
+	pdf.SetFooterFunc(func() {
+		pdf.SetY(-14)
+		pdf.SetFont("go", "", 8)
+		pdf.SetTextColor(110, 110, 110)
+		pdf.CellFormat(0, 5, fmt.Sprintf("%s · page %d of {nb}", at.Format("2006-01-02 15:04"), pdf.PageNo()), "", 0, "L", false, 0, "")
+	})
+	pdf.AliasNbPages("{nb}")
+	return pdf
 }
 
 // Value is the value of a parameter in words.

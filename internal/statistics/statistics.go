@@ -4,6 +4,7 @@ package statistics
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -117,7 +118,7 @@ func top(reasons map[string]int64) (name string) {
 }
 
 // Groups are the fields by which items can be compared.
-var Groups = []string{"line", "station", "product", "revision", "run", "lot", "team", "shift", "day", "week"}
+var Groups = []string{"line", "station", "product", "revision", "run", "lot", "team", "shift_name", "shift", "day", "week"}
 
 // Compare compares what items have in common: each with all others together. Groups are in the
 // order of their names.
@@ -236,8 +237,17 @@ type Step struct {
 // Steps are what a trend can go by.
 var Steps = []string{"hour", "shift", "day", "week"}
 
-// Trend is the share of what did not pass over time, as a p′ chart.
-func Trend(t Tallies, f store.Filter, by string) ([]Step, error) {
+// How says how a trend is drawn.
+type How struct {
+	// Base is how many of the first steps set center and limits; 0: all.
+	Base int
+	// Rate draws it as a u chart, what did not pass for each item as events of which an item may have
+	// several, and not as a p′ chart.
+	Rate bool
+}
+
+// Trend is the share of what did not pass over time.
+func Trend(t Tallies, f store.Filter, by string, how How) ([]Step, error) {
 	if !slices.Contains(Steps, by) {
 		return nil, fmt.Errorf("a trend does not go by %q; choose from %s", by, strings.Join(Steps, ", "))
 	}
@@ -253,8 +263,17 @@ func Trend(t Tallies, f store.Filter, by string) ([]Step, error) {
 		c := g.counts[n]
 		counts[i] = spc.Count{K: c.missed(), N: c.Inspected}
 	}
-	points := spc.Shares(counts)
-	spc.Laney(points, 1)
+	var points []spc.Point
+	if how.Rate {
+		points = spc.Rates(counts, how.Base)
+		spc.Laney(points, how.Base, math.Inf(1))
+	} else {
+		points = spc.Shares(counts, how.Base)
+		spc.Laney(points, how.Base, 1)
+	}
+	if points == nil {
+		points = make([]spc.Point, len(counts)) // nothing was inspected in the base
+	}
 	spc.Nelson(points)
 	out := make([]Step, len(g.names))
 	for i, n := range g.names {

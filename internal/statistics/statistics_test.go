@@ -1,6 +1,8 @@
 package statistics
 
 import (
+	"fmt"
+	"math"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -78,7 +80,7 @@ func TestTheMorningsQuestions(t *testing.T) {
 	}
 	assert.Equal(t, 1, faults)
 
-	steps, err := Trend(lastNight, store.Filter{}, "shift")
+	steps, err := Trend(lastNight, store.Filter{}, "shift", How{})
 	require.NoError(t, err)
 	require.Len(t, steps, 3)
 	assert.Equal(t, "2026-03-10/early", steps[0].Name)
@@ -92,9 +94,33 @@ func TestTheMorningsQuestions(t *testing.T) {
 	assert.InDelta(t, 2755.0/3000, groups[1].Yield, 1e-12)
 	_, err = Compare(lastNight, store.Filter{}, "moon")
 	assert.ErrorContains(t, err, "choose from line, station")
-	_, err = Trend(lastNight, store.Filter{}, "moon")
+	_, err = Trend(lastNight, store.Filter{}, "moon", How{})
 	assert.ErrorContains(t, err, "choose from hour")
-	none, err := Trend(made{}, store.Filter{}, "day")
+	none, err := Trend(made{}, store.Filter{}, "day", How{})
 	require.NoError(t, err)
 	assert.Empty(t, none)
+}
+
+func TestTrendHasABaseAndARate(t *testing.T) {
+	var m made
+	for d := range 20 {
+		day := fmt.Sprintf("2026-03-%02d/early", d+1)
+		bad := 10
+		if d >= 10 {
+			bad = 60
+		}
+		m = append(m, [5]any{day, "a", "pass", "", 1000 - bad}, [5]any{day, "a", "reject", "tips", bad})
+	}
+	steps, err := Trend(m, store.Filter{}, "day", How{Base: 10})
+	require.NoError(t, err)
+	assert.InDelta(t, 0.01, steps[0].Point.Center, 1e-12)
+	assert.Empty(t, steps[5].Point.Rules)
+	assert.Contains(t, steps[10].Point.Rules, 1)
+	steps, err = Trend(m, store.Filter{}, "day", How{})
+	require.NoError(t, err)
+	assert.InDelta(t, 0.035, steps[0].Point.Center, 1e-12)
+	rates, err := Trend(m, store.Filter{}, "day", How{Rate: true})
+	require.NoError(t, err)
+	assert.InDelta(t, 0.035+3*math.Sqrt(0.035/1000), rates[3].Point.Most, 1e-9)
+	assert.Greater(t, rates[3].Point.Most, steps[3].Point.Most, "a u chart allows more than a p chart")
 }

@@ -79,6 +79,13 @@ func (s *Store) LastAlarm() (int64, error) {
 	return id, err
 }
 
+// AlarmsBetween returns up to limit alarms that were raised in a span, oldest first.
+func (s *Store) AlarmsBetween(from, until time.Time, limit int) ([]alarm.Alarm, error) {
+	var rows []alarmRow
+	err := s.read.Where("raised >= ? AND raised < ?", millis(from), millis(until)).Order("id").Limit(limit).Find(&rows).Error
+	return alarmsOf(rows), err
+}
+
 // Alarms returns up to limit alarms of a line, of all where it is "", newest first; before
 // continues a list.
 func (s *Store) Alarms(line string, before int64, limit int) ([]alarm.Alarm, error) {

@@ -75,6 +75,21 @@ func (s *Store) AddCounts(all []Counted, end time.Time) error {
 	return err
 }
 
+// Remember keeps a number under a name; Remembered returns it.
+func (s *Store) Remember(name string, v int64) error {
+	return s.write.Save(&markRow{name, v}).Error
+}
+
+// Remembered returns what was kept under a name; known is false where nothing was.
+func (s *Store) Remembered(name string) (v int64, known bool, err error) {
+	var rows []markRow
+	err = s.read.Where("name = ?", name).Find(&rows).Error
+	if len(rows) == 0 {
+		return 0, false, err
+	}
+	return rows[0].Value, true, err
+}
+
 // Empty reports whether nothing was ever counted.
 func (s *Store) Empty() (bool, error) {
 	var some int64

@@ -22,8 +22,9 @@ type Kept struct {
 // Filter chooses items; empty fields choose all.
 type Filter struct {
 	Station, Line, Product, Revision, Route, Reason string
-	// Shift is the key of one, Lot what a run packs; Run is 0 for all.
-	Shift, Lot string
+	// Shift is the key of one; Day (as in 2026-11-27) and Week (as in 2026-W48, ISO 8601) those on
+	// which shifts began; Lot is what a run packs. Run is 0 for all.
+	Shift, Day, Week, Lot string
 	Run        int64
 	// NotPassed chooses everything that did not pass.
 	NotPassed bool
@@ -38,6 +39,36 @@ type Filter struct {
 	Before ID
 }
 
+// days are the first and the last day that the filter lets through; ok is false where it asks for
+// none. Of a day or week that is none there is nothing.
+func (f Filter) days() (first, last string, ok bool) {
+	if f.Day == "" && f.Week == "" {
+		return "", "", false
+	}
+	first, last = f.Day, f.Day
+	if f.Week != "" {
+		var year, week int
+		monday, sunday := "~", ""
+		if n, err := fmt.Sscanf(f.Week, "%d-W%d", &year, &week); err == nil && n == 2 {
+			// The week with January 4th in it is the first one (ISO 8601-1, 3.1.1.23).
+			d := time.Date(year, 1, 4, 0, 0, 0, 0, time.UTC)
+			d = d.AddDate(0, 0, 7*(week-1)-(int(d.Weekday())+6)%7)
+			monday, sunday = d.Format(time.DateOnly), d.AddDate(0, 0, 6).Format(time.DateOnly)
+		}
+		if f.Day == "" {
+			return monday, sunday, true
+		}
+		first, last = max(first, monday), min(last, sunday)
+	}
+	return first, last, true
+}
+
+// lets reports whether the filter lets a shift through by its key, day and week.
+func (f Filter) lets(key, day string) bool {
+	first, last, ok := f.days()
+	return (f.Shift == "" || key == f.Shift) && (!ok || day >= first && day <= last)
+}
+
 func (f Filter) apply(q *gorm.DB) *gorm.DB {
 	for column, v := range map[string]string{"station": f.Station, "line": f.Line, "product": f.Product, "route": f.Route, "reason": f.Reason, "revision": f.Revision, "role": f.Role} {
 		if v != "" {
@@ -46,6 +77,9 @@ func (f Filter) apply(q *gorm.DB) *gorm.DB {
 	}
 	if f.Shift != "" {
 		q = q.Where("shift = (SELECT id FROM shifts WHERE key = ?)", f.Shift)
+	}
+	if first, last, ok := f.days(); ok {
+		q = q.Where("shift IN (SELECT id FROM shifts WHERE day BETWEEN ? AND ?)", first, last)
 	}
 	if f.Lot != "" {
 		q = q.Where("run IN (SELECT id FROM runs WHERE json_extract(packed, '$.lot') = ?)", f.Lot)

@@ -104,7 +104,10 @@ func (s *Store) Reviewed(f Filter) (Reviewed, error) {
 	}
 	s.words.RLock()
 	facets := s.facetsOf(f, lots)
-	shiftID := s.known.shifts[f.Shift]
+	shifts := map[int64]bool{}
+	for id, x := range s.known.shift {
+		shifts[id] = f.lets(x.Key, x.Day)
+	}
 	s.words.RUnlock()
 	q := s.read.Table("reviews")
 	if !f.From.IsZero() {
@@ -113,21 +116,18 @@ func (s *Store) Reviewed(f Filter) (Reviewed, error) {
 	if !f.Until.IsZero() {
 		q = q.Where("hour < ?", f.Until.UnixMilli())
 	}
-	if f.Shift != "" {
-		q = q.Where("shift = ?", shiftID)
-	}
 	var rows []struct {
-		Facet int64
-		Good  bool
-		N     int64
+		Facet, Shift int64
+		Good         bool
+		N            int64
 	}
-	if err := q.Select("facet, good, COUNT(*) AS n").Group("facet, good").Find(&rows).Error; err != nil {
+	if err := q.Select("facet, shift, good, COUNT(*) AS n").Group("facet, shift, good").Find(&rows).Error; err != nil {
 		return out, err
 	}
 	for _, r := range rows {
 		x, ok := facets[r.Facet]
 		switch {
-		case !ok:
+		case !ok || !shifts[r.Shift]:
 		case x.Route == "pass" && r.Good:
 			out.PassedGood += r.N
 		case x.Route == "pass":

@@ -192,3 +192,33 @@ func TestSumsOfShiftsAreThoseOfTheirHours(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, differs)
 }
+
+// A day and a week choose the same by their tallies as by their items.
+func TestDaysAndWeeksChooseShifts(t *testing.T) {
+	s := opened(t, Options{})
+	var items []*station.Item
+	for i := range int64(40) {
+		it := item(i+1, recipe.Pass)
+		it.Time = time.Date(2025, 12, 26, 3, 0, 0, 0, time.UTC).Add(time.Duration(i) * 6 * time.Hour)
+		items = append(items, it)
+	}
+	record(t, s, items...)
+	for f, want := range map[Filter]int{
+		{Day: "2025-12-27"}: 4, {Week: "2025-W52"}: 13, {Week: "2026-W01"}: 27, {Week: "2026-W1x"}: 27, {Week: "soon"}: 0, {Day: "2025-12-25"}: 1,
+		{Day: "2025-12-27", Week: "2025-W52"}: 4, {Day: "2025-12-27", Week: "2026-W01"}: 0, {Shift: "2025-12-26/early", Day: "2025-12-26"}: 1, {Shift: "2025-12-26/early", Day: "2025-12-27"}: 0,
+	} {
+		kept, err := s.Items(f, 100)
+		require.NoError(t, err)
+		assert.Len(t, kept, want, "%+v", f)
+		n := int64(0)
+		for _, by := range [][]string{{"day", "shift_name"}, {"hour"}, nil} {
+			list, err := s.Tallies(f, by)
+			require.NoError(t, err)
+			n = 0
+			for _, x := range list {
+				n += x.Count
+			}
+			assert.EqualValues(t, want, n, "%+v by %v", f, by)
+		}
+	}
+}

@@ -58,6 +58,34 @@ func (r runRow) run() (line.Run, error) {
 	return out, nil
 }
 
+// RunsByID returns runs by their numbers, those that there are.
+func (s *Store) RunsByID(ids []int64) ([]line.Run, error) {
+	if len(ids) == 0 {
+		return nil, nil
+	}
+	return s.runsWhere(s.read.Where("id IN ?", ids))
+}
+
+// RunsEnded returns the runs that ended in a span, oldest first.
+func (s *Store) RunsEnded(from, until time.Time) ([]line.Run, error) {
+	return s.runsWhere(s.read.Where("ended >= ? AND ended < ?", from.UnixMilli(), until.UnixMilli()))
+}
+
+func (s *Store) runsWhere(q *gorm.DB) ([]line.Run, error) {
+	var rows []runRow
+	if err := q.Order("id").Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	out := make([]line.Run, len(rows))
+	for i, r := range rows {
+		var err error
+		if out[i], err = r.run(); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
 // CurrentRun returns the run that a line has not ended, false where it has none.
 func (s *Store) CurrentRun(lineID string) (line.Run, bool, error) {
 	var r runRow

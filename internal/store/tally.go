@@ -351,7 +351,7 @@ type Tally struct {
 
 // Groups are the fields by which items can be counted. A day is that on which the shift began, a
 // week as in ISO 8601.
-var Groups = []string{"hour", "shift", "day", "week", "team", "line", "station", "product", "revision", "run", "lot", "route", "reason", "fault"}
+var Groups = []string{"hour", "shift", "shift_name", "day", "week", "team", "line", "station", "product", "revision", "run", "lot", "route", "reason", "fault"}
 
 // Tallies counts items from the whole hour that holds from (inclusive) to the one
 // that holds until (exclusive where it falls on the hour), grouped by the given
@@ -363,14 +363,13 @@ func (s *Store) Tallies(f Filter, by []string) ([]Tally, error) {
 		}
 	}
 	byHour := slices.Contains(by, "hour")
-	byShift := f.Shift != "" || slices.ContainsFunc(by, func(b string) bool { return slices.Contains([]string{"shift", "day", "week", "team"}, b) })
+	byShift := slices.ContainsFunc(by, func(b string) bool { return slices.Contains([]string{"shift", "shift_name", "day", "week", "team"}, b) })
 	lots, err := s.lots(f.Lot != "" || slices.Contains(by, "lot"))
 	if err != nil {
 		return nil, err
 	}
 	s.words.RLock()
 	facets, shifts := s.facetsOf(f, lots), map[int64]shiftRow{}
-	shiftID := s.known.shifts[f.Shift]
 	for id, x := range s.known.shift {
 		shifts[id] = x
 	}
@@ -398,7 +397,7 @@ func (s *Store) Tallies(f Filter, by []string) ([]Tally, error) {
 		}
 		sums[[2]int{f, t}] += n
 	}
-	if err := s.sumsOf(f, byHour, byShift, shifts, shiftID, add); err != nil {
+	if err := s.sumsOf(f, byHour, byShift, shifts, add); err != nil {
 		return nil, err
 	}
 	out := make([]Tally, 0, len(sums))
@@ -429,7 +428,7 @@ func (s *Store) Tallies(f Filter, by []string) ([]Tally, error) {
 
 // sumsOf hands over the counts of a span. Shifts that lie in it whole are taken as their sums, unless
 // hours are asked for; hour and shift are 0 where they are not asked for.
-func (s *Store) sumsOf(f Filter, byHour, byShift bool, shifts map[int64]shiftRow, shiftID int64, add func(facet, hour, shift, n int64)) error {
+func (s *Store) sumsOf(f Filter, byHour, byShift bool, shifts map[int64]shiftRow, add func(facet, hour, shift, n int64)) error {
 	from, until := int64(math.MinInt64), int64(math.MaxInt64)
 	if !f.From.IsZero() {
 		from = f.From.UnixMilli() / hourMS * hourMS
@@ -441,7 +440,7 @@ func (s *Store) sumsOf(f Filter, byHour, byShift bool, shifts map[int64]shiftRow
 	var parts []int64
 	for id, x := range shifts {
 		switch {
-		case f.Shift != "" && id != shiftID, x.Ended <= from, x.Begun >= until:
+		case !f.lets(x.Key, x.Day), x.Ended <= from, x.Begun >= until:
 		case byHour || x.Begun/hourMS*hourMS < from || x.Ended > until:
 			parts = append(parts, id)
 		default:
@@ -577,6 +576,8 @@ func ofTime(name string, x shiftRow, hour int64) (string, bool) {
 		return time.UnixMilli(hour).UTC().Format(time.RFC3339), true
 	case "shift":
 		return x.Key, true
+	case "shift_name":
+		return x.Name, true
 	case "day":
 		return x.Day, true
 	case "week":
@@ -629,6 +630,14 @@ func (s *Store) Shifts(from, until time.Time) []shift.Shift {
 	}
 	slices.SortFunc(out, func(a, b shift.Shift) int { return a.Begin.Compare(b.Begin) })
 	return out
+}
+
+// ShiftOf returns a shift in which something was inspected, by its key.
+func (s *Store) ShiftOf(key string) (shift.Shift, bool) {
+	s.words.RLock()
+	defer s.words.RUnlock()
+	x, ok := s.known.shift[s.known.shifts[key]]
+	return shift.Shift{Key: x.Key, Day: x.Day, Name: x.Name, Team: x.Team, Begin: time.UnixMilli(x.Begun).UTC(), End: time.UnixMilli(x.Ended).UTC()}, ok
 }
 
 // Integrity returns ok, or what SQLite finds wrong with its file.

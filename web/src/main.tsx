@@ -16,6 +16,7 @@ import { LostPage } from "./pages/lost";
 import { ReadingPage } from "./pages/reading";
 import { RecipePage } from "./pages/recipe";
 import { RecipesPage } from "./pages/recipes";
+import { ReportPage } from "./pages/report";
 import { ReviewPage } from "./pages/review";
 import { SignalsPage } from "./pages/signals";
 import { StatisticsPage } from "./pages/statistics";
@@ -48,6 +49,7 @@ const router = createBrowserRouter([
       { path: "/recipes", element: <RecipesPage /> },
       { path: "/recipes/:product/:role/:tab?", element: <RecipePage /> },
       { path: "/statistics/reading", element: <ReadingPage /> },
+      { path: "/report/:of", element: <ReportPage /> },
       { path: "/review", element: <ReviewPage /> },
       { path: "/statistics", element: <StatisticsPage /> },
       { path: "/alarms", element: <AlarmsPage /> },

@@ -29,7 +29,7 @@ import (
 type Config struct {
 	Name string `yaml:"name"`
 	URL  string `yaml:"url"`
-	// Events are what it wants to hear: package, reject, alarm, run, challenge.
+	// Events are what it wants to hear: package, reject, alarm, run, challenge, report.
 	Events []string `yaml:"events"`
 	// SecretFile holds the secret that its messages are signed with; without one they are not.
 	SecretFile string `yaml:"secret_file,omitempty"`
@@ -42,9 +42,10 @@ const (
 	EventAlarm     = "alarm"     // raised, gone, acknowledged
 	EventRun       = "run"       // begun
 	EventChallenge = "challenge" // ended
+	EventReport    = "report"    // of a shift or a run that is over
 )
 
-var events = []string{EventPackage, EventReject, EventAlarm, EventRun, EventChallenge}
+var events = []string{EventPackage, EventReject, EventAlarm, EventRun, EventChallenge, EventReport}
 
 // Bounds of the link.
 const (
@@ -203,6 +204,13 @@ func (s *Sender) Alarm(a alarm.Alarm) {
 	s.put(EventAlarm, a.Line, s.clock(), map[string]any{
 		"id": a.ID, "station": a.Station, "kind": a.Kind, "holds": a.Holds, "text": a.Text, "raised": a.Raised.UTC(), "stands": a.Gone.IsZero(), "who": a.Who, "note": a.Note,
 	})
+}
+
+// Report tells of a report.
+func (s *Sender) Report(at time.Time, data any) {
+	if s.wants(EventReport) {
+		s.put(EventReport, "", at, data)
+	}
 }
 
 // Line implements links.Listener: a run that begins, a challenge that ended.

@@ -85,7 +85,12 @@ export const deliverAgain = (id: number) => unwrap(api.POST("/deliveries/{id}/ag
 export const dropDelivery = (id: number) => unwrap(api.DELETE("/deliveries/{id}", { params: { path: { id } } })).then((l) => l.deliveries);
 export const overview = (query: StatFilter) => unwrap(api.GET("/statistics/overview", { params: { query } }));
 export const pareto = (query: StatFilter) => unwrap(api.GET("/statistics/pareto", { params: { query } }));
-export const trend = (query: StatFilter, by: string) => unwrap(api.GET("/statistics/trend", { params: { query: { ...query, by } } }));
+export type ParetoChart = components["schemas"]["ParetoChart"];
+export const trend = (query: StatFilter, by: string, chart: "p" | "u" = "p", base = 0) => unwrap(api.GET("/statistics/trend", { params: { query: { ...query, by, chart, base } } }));
+export type Report = components["schemas"]["StatisticsReport"];
+export type ReportQuery = NonNullable<paths["/reports/{of}"]["get"]["parameters"]["query"]>;
+export const report = (of: Report["of"], query: ReportQuery) => unwrap(api.GET("/reports/{of}", { params: { path: { of }, query } }));
+export const reportURL = (of: string, query: ReportQuery, format: string) => `/api/v1/reports/${of}/file?${new URLSearchParams({ ...(query as Record<string, string>), format }).toString()}`;
 export const compareBy = (query: StatFilter, by: string) => unwrap(api.GET("/statistics/compare", { params: { query: { ...query, by } } }));
 export const readingChart = (query: { station: string; name: string; size: number; limit: number }) => unwrap(api.GET("/statistics/reading", { params: { query } }));
 export type Rate = components["schemas"]["Rate"];

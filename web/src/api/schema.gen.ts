@@ -157,6 +157,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/items/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All items that a filter chooses, newest first, as one file; the header Ricetta-Items says how many */
+        get: operations["exportItems"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/items/{id}": {
         parameters: {
             query?: never;
@@ -1024,6 +1041,40 @@ export interface paths {
         put?: never;
         /** The same from the newest 2000 pictures that are kept; one JSON object a line as in WhatIfProgress, the last one with the result */
         post: operations["whatIfPictures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/reports/{of}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What there is to say of a shift, a run, or a station in a span */
+        get: operations["showReport"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/reports/{of}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same as PDF, CSV or XLSX file */
+        get: operations["reportFile"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2605,6 +2656,17 @@ export interface components {
         StationList: {
             stations: components["schemas"]["Station"][];
         };
+        StatisticsAlarmLine: {
+            /** @description It held the line */
+            held: boolean;
+            line: string;
+            station: string;
+            text: string;
+            /** Format: date-time */
+            time: string;
+            /** @description Who acknowledged it */
+            who: string;
+        };
         StatisticsBar: {
             /** Format: int64 */
             count: number;
@@ -2656,6 +2718,13 @@ export interface components {
             /** Format: int64 */
             reworked: number;
         };
+        StatisticsFound: {
+            /** Format: int64 */
+            n: number;
+            /** Format: int64 */
+            of: number;
+            range: components["schemas"]["SpcInterval"];
+        };
         StatisticsGroup: {
             counts: components["schemas"]["StatisticsCounts"];
             name: string;
@@ -2680,6 +2749,51 @@ export interface components {
             shifts: string[];
             stations: string[];
             total: components["schemas"]["StatisticsCounts"];
+        };
+        StatisticsReport: {
+            alarms: components["schemas"]["StatisticsAlarmLine"][];
+            /** @description Of the same stations in the 30 days before */
+            before: components["schemas"]["StatisticsCounts"];
+            false_rejects: components["schemas"]["StatisticsFound"];
+            /** Format: date-time */
+            from: string;
+            /** @description The shift, the number of the run, or the station */
+            key: string;
+            missed: components["schemas"]["StatisticsFound"];
+            /** @enum {string} */
+            of: "shift" | "run" | "station";
+            products: components["schemas"]["StatisticsGroup"][];
+            reasons: components["schemas"]["StatisticsBar"][];
+            runs: components["schemas"]["StatisticsRunLine"][];
+            /** @description Of a run or a station: each beside the others */
+            shifts: components["schemas"]["StatisticsGroup"][];
+            /** @description Each beside itself in the 30 days before */
+            stations: components["schemas"]["StatisticsGroup"][];
+            /** @enum {string} */
+            step: "hour" | "shift" | "day" | "week";
+            team: string;
+            title: string;
+            /** @description Beside the same stations in the 30 days before */
+            total: components["schemas"]["StatisticsGroup"];
+            trend: components["schemas"]["StatisticsStep"][];
+            /** Format: date-time */
+            until: string;
+        };
+        StatisticsRunLine: {
+            /** Format: date-time */
+            begin: string;
+            counts: components["schemas"]["StatisticsCounts"];
+            /**
+             * Format: date-time
+             * @description Absent while it goes on
+             */
+            end?: null | string;
+            /** Format: int64 */
+            id: number;
+            line: string;
+            order: components["schemas"]["Order"];
+            product: string;
+            who: string;
         };
         StatisticsStep: {
             counts: components["schemas"]["StatisticsCounts"];
@@ -3269,6 +3383,10 @@ export interface operations {
                 revision?: string;
                 /** @description A shift, as in 2026-11-27/night */
                 shift?: string;
+                /** @description The day on which a shift began, as in 2026-11-27 */
+                day?: string;
+                /** @description Its week (ISO 8601), as in 2026-W48 */
+                week?: string;
                 /** @description Number of a run */
                 run?: number;
                 /** @description What a run packs */
@@ -3301,6 +3419,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ItemPage"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exportItems: {
+        parameters: {
+            query?: {
+                /** @description Id of a station */
+                station?: string;
+                /** @description Id of a line */
+                line?: string;
+                /** @description Code of a product */
+                product?: string;
+                /** @description pass, rework, reject or a named route */
+                route?: string;
+                /** @description Id of the main failed check, or a kind of fault */
+                reason?: string;
+                /** @description Revision of a recipe */
+                revision?: string;
+                /** @description A shift, as in 2026-11-27/night */
+                shift?: string;
+                /** @description The day on which a shift began, as in 2026-11-27 */
+                day?: string;
+                /** @description Its week (ISO 8601), as in 2026-W48 */
+                week?: string;
+                /** @description Number of a run */
+                run?: number;
+                /** @description What a run packs */
+                lot?: string;
+                /** @description Everything that did not pass */
+                not_passed?: boolean;
+                /** @description Only items with a fault */
+                faults?: boolean;
+                /** @description Not before this time (RFC 3339) */
+                from?: string;
+                /** @description Before this time (RFC 3339) */
+                until?: string;
+                /** @description csv: a row for each item with a column for each reading; jsonl: a JSON object a line, as in ItemDetail */
+                format?: "csv" | "jsonl";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
             /** @description Bad Request */
@@ -6576,6 +6765,129 @@ export interface operations {
             };
         };
     };
+    showReport: {
+        parameters: {
+            query?: {
+                /** @description Of a shift: as in 2026-11-27/night, or last for the last one that is over */
+                shift?: string;
+                /** @description Of a run: its number */
+                run?: number;
+                /** @description Of a station: which */
+                station?: string;
+                /** @description Of a station: from when */
+                from?: string;
+                /** @description and until when */
+                until?: string;
+            };
+            header?: never;
+            path: {
+                /** @description What it is of */
+                of: "shift" | "run" | "station";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StatisticsReport"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reportFile: {
+        parameters: {
+            query: {
+                /** @description Of a shift: as in 2026-11-27/night, or last for the last one that is over */
+                shift?: string;
+                /** @description Of a run: its number */
+                run?: number;
+                /** @description Of a station: which */
+                station?: string;
+                /** @description Of a station: from when */
+                from?: string;
+                /** @description and until when */
+                until?: string;
+                format: "pdf" | "csv" | "xlsx";
+            };
+            header?: never;
+            path: {
+                /** @description What it is of */
+                of: "shift" | "run" | "station";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listStations: {
         parameters: {
             query?: never;
@@ -7316,6 +7628,10 @@ export interface operations {
                 revision?: string;
                 /** @description A shift, as in 2026-11-27/night */
                 shift?: string;
+                /** @description The day on which a shift began, as in 2026-11-27 */
+                day?: string;
+                /** @description Its week (ISO 8601), as in 2026-W48 */
+                week?: string;
                 /** @description Number of a run */
                 run?: number;
                 /** @description What a run packs */
@@ -7328,7 +7644,7 @@ export interface operations {
                 from?: string;
                 /** @description Before this time (RFC 3339) */
                 until?: string;
-                /** @description What to go by: of a comparison line, station, product, revision, run, lot, team, shift, day or week; of a trend hour, shift, day or week */
+                /** @description What to go by: of a comparison line, station, product, revision, run, lot, team, shift_name (early, late, …), shift, day or week; of a trend hour, shift, day or week */
                 by: string;
             };
             header?: never;
@@ -7383,6 +7699,10 @@ export interface operations {
                 revision?: string;
                 /** @description A shift, as in 2026-11-27/night */
                 shift?: string;
+                /** @description The day on which a shift began, as in 2026-11-27 */
+                day?: string;
+                /** @description Its week (ISO 8601), as in 2026-W48 */
+                week?: string;
                 /** @description Number of a run */
                 run?: number;
                 /** @description What a run packs */
@@ -7448,6 +7768,10 @@ export interface operations {
                 revision?: string;
                 /** @description A shift, as in 2026-11-27/night */
                 shift?: string;
+                /** @description The day on which a shift began, as in 2026-11-27 */
+                day?: string;
+                /** @description Its week (ISO 8601), as in 2026-W48 */
+                week?: string;
                 /** @description Number of a run */
                 run?: number;
                 /** @description What a run packs */
@@ -7513,6 +7837,10 @@ export interface operations {
                 revision?: string;
                 /** @description A shift, as in 2026-11-27/night */
                 shift?: string;
+                /** @description The day on which a shift began, as in 2026-11-27 */
+                day?: string;
+                /** @description Its week (ISO 8601), as in 2026-W48 */
+                week?: string;
                 /** @description Number of a run */
                 run?: number;
                 /** @description What a run packs */
@@ -7584,6 +7912,10 @@ export interface operations {
                 revision?: string;
                 /** @description A shift, as in 2026-11-27/night */
                 shift?: string;
+                /** @description The day on which a shift began, as in 2026-11-27 */
+                day?: string;
+                /** @description Its week (ISO 8601), as in 2026-W48 */
+                week?: string;
                 /** @description Number of a run */
                 run?: number;
                 /** @description What a run packs */
@@ -7649,6 +7981,10 @@ export interface operations {
                 revision?: string;
                 /** @description A shift, as in 2026-11-27/night */
                 shift?: string;
+                /** @description The day on which a shift began, as in 2026-11-27 */
+                day?: string;
+                /** @description Its week (ISO 8601), as in 2026-W48 */
+                week?: string;
                 /** @description Number of a run */
                 run?: number;
                 /** @description What a run packs */
@@ -7661,8 +7997,12 @@ export interface operations {
                 from?: string;
                 /** @description Before this time (RFC 3339) */
                 until?: string;
-                /** @description What to go by: of a comparison line, station, product, revision, run, lot, team, shift, day or week; of a trend hour, shift, day or week */
+                /** @description What to go by: of a comparison line, station, product, revision, run, lot, team, shift_name (early, late, …), shift, day or week; of a trend hour, shift, day or week */
                 by: string;
+                /** @description How many of the first steps set center and limits; 0: all */
+                base?: number;
+                /** @description p: shares of items (p′ chart); u: events for each item (u chart) */
+                chart?: "p" | "u";
             };
             header?: never;
             path?: never;
@@ -7808,6 +8148,10 @@ export interface operations {
                 revision?: string;
                 /** @description A shift, as in 2026-11-27/night */
                 shift?: string;
+                /** @description The day on which a shift began, as in 2026-11-27 */
+                day?: string;
+                /** @description Its week (ISO 8601), as in 2026-W48 */
+                week?: string;
                 /** @description Number of a run */
                 run?: number;
                 /** @description What a run packs */
@@ -7820,7 +8164,7 @@ export interface operations {
                 from?: string;
                 /** @description Before this time (RFC 3339) */
                 until?: string;
-                /** @description Fields to count by, separated by commas: hour, shift, day, week, team, line, station, product, revision, run, lot, route, reason, fault */
+                /** @description Fields to count by, separated by commas: hour, shift, shift_name, day, week, team, line, station, product, revision, run, lot, route, reason, fault */
                 by?: string;
             };
             header?: never;

@@ -15,6 +15,8 @@ export function queryOf(p: URLSearchParams): ItemQuery {
     const v = p.get(name);
     if (v) q[name] = v;
   }
+  const run = Number(p.get("run"));
+  if (run) q.run = run;
   if (p.get("not_passed") === "true") q.not_passed = true;
   return q;
 }
@@ -47,7 +49,7 @@ export function ItemsPage() {
     links[Math.min(links.length - 1, Math.max(0, at + step))]?.focus();
   };
   useKeys({ ArrowDown: () => move(1), ArrowUp: () => move(-1), Escape: () => go("/floor") });
-  const filtered = ["station", "line", "product", "route", "reason", "shift", "lot", "from", "until", "not_passed"].some((n) => params.has(n));
+  const filtered = ["station", "line", "product", "route", "reason", "shift", "day", "week", "run", "lot", "from", "until", "not_passed"].some((n) => params.has(n));
   return (
     <>
       <Heading title="Items" action={<Button onClick={() => void list.refetch()}>Refresh</Button>}>
@@ -174,6 +176,13 @@ function Filters({ params, set, clear }: { params: URLSearchParams; set: (change
       <Label text="Until">
         <input type="datetime-local" className={field} value={local("until")} onChange={(e) => setTime("until", e.target.value)} />
       </Label>
+      {(["line", "product", "shift", "day", "week", "run", "lot"] as const)
+        .filter((n) => params.get(n))
+        .map((n) => (
+          <button key={n} type="button" className="min-h-11 rounded-md border border-hairline bg-wash px-3 text-base" onClick={() => set({ [n]: "" })}>
+            {n} {params.get(n)} ✕<span className="sr-only">, take this filter out</span>
+          </button>
+        ))}
       {clear && <Button onClick={clear}>Clear</Button>}
     </form>
   );

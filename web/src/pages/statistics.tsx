@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { compareBy, lines, overview, pareto, stations, trend, type Group, type StatFilter, type Step } from "../api/client";
-import { faultWords } from "../lib/verdict";
+import { pct, ReasonBars, Sparkline, stepName, TrendChart } from "../ui/charts";
 import { useKeys } from "../ui/keys";
 import { Heading, Trouble, Waiting } from "../ui/parts";
 
@@ -15,7 +15,7 @@ const spans: [string, string, string][] = [
   ["365", "last year", "week"],
 ];
 
-const byWords: Record<string, string> = { station: "Stations", line: "Lines", product: "Products", revision: "Revisions of recipes", lot: "Lots", run: "Runs", team: "Teams" };
+const byWords: Record<string, string> = { station: "Stations", line: "Lines", product: "Products", revision: "Revisions of recipes", lot: "Lots", run: "Runs", team: "Teams", shift_name: "Early, late, night", shift: "Single shifts" };
 
 /** The filter that an address carries. Times are whole minutes, so that a page asks for the same thing twice. */
 export function filterOf(p: URLSearchParams, now = Date.now()): { filter: StatFilter; days: string; step: string } {
@@ -25,7 +25,7 @@ export function filterOf(p: URLSearchParams, now = Date.now()): { filter: StatFi
     const v = p.get(n);
     if (v) filter[n] = v;
   }
-  if (!filter.shift) filter.from = new Date(Math.floor(now / 60_000) * 60_000 - Number(days) * 86_400_000).toISOString();
+  if (!filter.shift && !filter.day && !filter.week) filter.from = new Date(Math.floor(now / 60_000) * 60_000 - Number(days) * 86_400_000).toISOString();
   return { filter, days, step: spans.find(([d]) => d === days)![2] };
 }
 
@@ -54,10 +54,13 @@ export function StatisticsPage() {
         <Link to={`/review${filter.station ? `?station=${filter.station}` : ""}`} className="text-accent-text underline">
           Review pictures
         </Link>
+        <Link to="/report/shift" className="text-accent-text underline">
+          Report of the last shift
+        </Link>
       </Heading>
       <Filters params={params} set={set} days={days} />
       <div className="grid grid-cols-2 max-lg:grid-cols-1">
-        <TrendPart filter={filter} step={filter.shift ? "hour" : step} />
+        <TrendPart filter={filter} step={filter.shift ? "hour" : filter.day ? stepBelow["day"]! : filter.week ? stepBelow["week"]! : step} params={params} set={set} />
         <ParetoPart filter={filter} />
       </div>
       <Shifts filter={filter} set={set} />
@@ -84,12 +87,12 @@ function Filters({ params, set, days }: { params: URLSearchParams; set: (c: Reco
       </select>
     </label>
   );
-  const chosen = (["shift", "reason", "product", "lot"] as const).filter((n) => params.get(n));
+  const chosen = (["shift", "day", "week", "reason", "product", "lot"] as const).filter((n) => params.get(n));
   return (
     <div className="flex flex-wrap items-end gap-4 border-b border-hairline px-5 py-3">
       <label className="flex flex-col gap-1 text-sm text-ink-2">
         Time
-        <select className={select} value={days} onChange={(e) => set({ days: e.target.value, shift: "" })}>
+        <select className={select} value={days} onChange={(e) => set({ days: e.target.value, shift: "", day: "", week: "" })}>
           {spans.map(([d, w]) => (
             <option key={d} value={d}>
               {w}
@@ -118,110 +121,74 @@ function Part({ title, says, children, pending, error, retry }: { title: string;
   );
 }
 
-const pct = (v: number, digits = 1) => `${(100 * v).toFixed(digits)} %`;
+const stepBelow: Record<string, string> = { week: "day", day: "shift", shift: "hour" };
+const rate = (v: number) => (1000 * v).toFixed(1);
 
 /** The share of what did not pass over time, with its limits. */
-function TrendPart({ filter, step }: { filter: StatFilter; step: string }) {
-  const q = useQuery({ queryKey: ["trend", filter, step], queryFn: () => trend(filter, step), placeholderData: (old) => old });
+function TrendPart({ filter, step, params, set }: { filter: StatFilter; step: string; params: URLSearchParams; set: (c: Record<string, string>) => void }) {
+  const go = useNavigate();
+  const chart = params.get("chart") === "u" ? "u" : "p";
+  const early = params.get("base") === "early";
+  const all = useQuery({ queryKey: ["trend", filter, step, chart, 0], queryFn: () => trend(filter, step, chart, 0), placeholderData: (old) => old });
+  const base = early ? Math.max(Math.floor((all.data?.steps.length ?? 0) / 4), 1) : 0;
+  const q = useQuery({ queryKey: ["trend", filter, step, chart, base], queryFn: () => trend(filter, step, chart, base), placeholderData: (old) => old, enabled: all.isSuccess });
   const steps = q.data?.steps ?? [];
   const odd = steps.filter((s) => s.point.rules.length > 0);
+  const pick = (s: Step) => {
+    if (step !== "hour") return set({ [step]: s.name });
+    const p = new URLSearchParams(Object.entries(filter) as [string, string][]);
+    p.set("not_passed", "true");
+    p.set("from", s.name);
+    p.set("until", new Date(new Date(s.name).getTime() + 3_600_000).toISOString());
+    void go(`/items?${p.toString()}`);
+  };
   return (
-    <Part title="Trend" says={`Share that did not pass, by ${step}; the band is where chance alone would keep it`} pending={q.isPending} error={q.error} retry={() => void q.refetch()}>
+    <Part
+      title="Trend"
+      says={`${chart === "u" ? "What did not pass for each 1000 items (u chart)" : "Share that did not pass"}, by ${step}; the band is where chance alone would keep it. A point leads ${step === "hour" ? "to its items" : `into its ${step}`}.`}
+      pending={q.isPending}
+      error={q.error ?? all.error}
+      retry={() => void all.refetch().then(() => q.refetch())}
+    >
       {steps.length === 0 ? (
         <p className="text-base text-ink-2">Nothing was inspected in this time.</p>
       ) : (
         <>
-          <Chart steps={steps} />
+          <TrendChart steps={steps} pick={pick} says={chart === "u" ? rate : pct} />
           <p className="m-0 mt-1 text-base">
-            {odd.length === 0 ? "Nothing stands out." : `${odd.length} of ${steps.length} stand out, the last one ${odd.at(-1)!.name}: ${odd.at(-1)!.point.rules.map((r) => q.data!.rules[r - 1]).join("; ")}.`}
+            {odd.length === 0 ? "Nothing stands out." : `${odd.length} of ${steps.length} stand out, the last one ${stepName(odd.at(-1)!.name)}: ${odd.at(-1)!.point.rules.map((r) => q.data!.rules[r - 1]).join("; ")}.`}
           </p>
+          <div className="mt-2 flex flex-wrap gap-3 text-sm text-ink-2">
+            <label className="flex items-center gap-2">
+              Limits from
+              <select className={select} value={early ? "early" : ""} onChange={(e) => set({ base: e.target.value })}>
+                <option value="">all that is shown</option>
+                <option value="early">its first quarter</option>
+              </select>
+            </label>
+            <label className="flex items-center gap-2">
+              Chart
+              <select className={select} value={chart} onChange={(e) => set({ chart: e.target.value === "u" ? "u" : "" })}>
+                <option value="p">share (p′)</option>
+                <option value="u">for each 1000 (u)</option>
+              </select>
+            </label>
+          </div>
         </>
       )}
     </Part>
   );
 }
 
-function Chart({ steps }: { steps: Step[] }) {
-  const w = 560;
-  const h = 190;
-  const top = Math.max(...steps.map((s) => Math.max(s.point.value, Math.min(s.point.most, 4 * s.point.center))), 0.001) * 1.1;
-  const x = (i: number) => 44 + (steps.length === 1 ? (w - 54) / 2 : (i * (w - 54)) / (steps.length - 1));
-  const y = (v: number) => h - 22 - (Math.min(v, top) / top) * (h - 34);
-  const band = `M${steps.map((s, i) => `${x(i).toFixed(1)} ${y(s.point.most).toFixed(1)}`).join("L")}L${[...steps]
-    .map((s, i) => ({ s, i }))
-    .reverse()
-    .map(({ s, i }) => `${x(i).toFixed(1)} ${y(s.point.least).toFixed(1)}`)
-    .join("L")}Z`;
-  const worst = steps.reduce((a, b) => (b.point.value > a.point.value ? b : a));
-  return (
-    <svg viewBox={`0 0 ${w} ${h}`} className="mt-2 w-full" role="img" aria-label={`${steps.length} points, center ${pct(steps[0]!.point.center)}, the highest ${pct(worst.point.value)} at ${worst.name}`}>
-      <path d={band} fill="var(--wash)" />
-      <line x1={44} x2={w - 10} y1={y(steps[0]!.point.center)} y2={y(steps[0]!.point.center)} stroke="var(--ink-2)" strokeDasharray="5 4" />
-      <path d={`M${steps.map((s, i) => `${x(i).toFixed(1)} ${y(s.point.value).toFixed(1)}`).join("L")}`} fill="none" stroke="var(--ink)" strokeWidth={1.5} />
-      {steps.map((s, i) =>
-        s.point.rules.length > 0 ? (
-          <rect key={s.name} x={x(i) - 5} y={y(s.point.value) - 5} width={10} height={10} fill="var(--reject)">
-            <title>{`${s.name}: ${pct(s.point.value)} of ${s.point.n}`}</title>
-          </rect>
-        ) : (
-          <circle key={s.name} cx={x(i)} cy={y(s.point.value)} r={steps.length > 100 ? 1.5 : 3} fill="var(--ink)">
-            <title>{`${s.name}: ${pct(s.point.value)} of ${s.point.n}`}</title>
-          </circle>
-        ),
-      )}
-      {[0, top / 2, top].map((v) => (
-        <text key={v} x={40} y={y(v) + 4} textAnchor="end" fontSize={11} fill="var(--ink-2)">
-          {pct(v)}
-        </text>
-      ))}
-      <text x={44} y={h - 4} fontSize={11} fill="var(--ink-2)">
-        {label(steps[0]!.name)}
-      </text>
-      <text x={w - 10} y={h - 4} fontSize={11} textAnchor="end" fill="var(--ink-2)">
-        {label(steps.at(-1)!.name)}
-      </text>
-    </svg>
-  );
-}
-
-/** An hour as it is on the clock here; other steps as they are called. */
-const label = (name: string) => (name.endsWith("Z") ? new Date(name).toLocaleString("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" }) : name);
+const searchOf = (filter: StatFilter, more: Record<string, string> = {}) => new URLSearchParams({ ...(Object.fromEntries(Object.entries(filter).filter(([, v]) => v)) as Record<string, string>), not_passed: "true", ...more }).toString();
 
 /** The reasons, the most frequent first, with their running sum. */
 function ParetoPart({ filter }: { filter: StatFilter }) {
   const q = useQuery({ queryKey: ["pareto", filter], queryFn: () => pareto(filter), placeholderData: (old) => old });
-  const bars = (q.data?.bars ?? []).slice(0, 9);
-  const rest = (q.data?.bars.length ?? 0) - bars.length;
-  const most = bars[0]?.count ?? 1;
-  const search = new URLSearchParams(Object.entries(filter) as [string, string][]);
-  search.set("not_passed", "true");
-  const to = (reason: string) => {
-    const p = new URLSearchParams(search);
-    p.set("reason", reason);
-    return `/items?${p.toString()}`;
-  };
+  const bars = q.data?.bars ?? [];
   return (
     <Part title="Reasons" says={`Of the ${q.data?.total ?? 0} that did not pass; a bar leads to its items`} pending={q.isPending} error={q.error} retry={() => void q.refetch()}>
-      {bars.length === 0 ? (
-        <p className="text-base text-ink-2">Everything passed in this time.</p>
-      ) : (
-        <ol className="m-0 mt-2 list-none p-0">
-          {bars.map((b) => (
-            <li key={b.reason + String(b.fault)}>
-              <Link to={to(b.reason)} className="grid grid-cols-[8rem_1fr_9.5rem] items-center gap-3 py-0.5 text-base text-ink no-underline hover:bg-wash">
-                <span className="truncate">{b.fault ? (faultWords[b.reason] ?? b.reason) : b.reason}</span>
-                <span className="h-5 bg-wash">
-                  <span className={`block h-5 ${b.fault ? "bg-fault" : "bg-reject"}`} style={{ width: `${(100 * b.count) / most}%` }} />
-                </span>
-                <span className="text-right tabular-nums">
-                  {b.count} <span className="text-sm text-ink-2">{pct(b.sum, 0)} so far</span>
-                </span>
-              </Link>
-            </li>
-          ))}
-          {rest > 0 && <li className="text-sm text-ink-2">and {rest} more</li>}
-        </ol>
-      )}
+      {bars.length === 0 ? <p className="text-base text-ink-2">Everything passed in this time.</p> : <ReasonBars bars={bars} to={(reason) => `/items?${searchOf(filter, { reason })}`} />}
     </Part>
   );
 }
@@ -263,19 +230,32 @@ function Shifts({ filter, set }: { filter: StatFilter; set: (c: Record<string, s
               </tr>
             </thead>
             <tbody>
+              {o.shifts.length > 2 && (
+                <tr className="border-t border-hairline">
+                  <td className={`${cell} text-sm text-ink-2`}>yield so far</td>
+                  {o.stations.map((st) => (
+                    <td key={st} className={cell}>
+                      <Sparkline values={o.cells.filter((c) => c.station === st).map((c) => [o.shifts.indexOf(c.shift), c.yield] as const).sort((a, b) => b[0] - a[0]).map(([, v]) => v)} label={`Yield of ${st} from shift to shift`} />
+                    </td>
+                  ))}
+                </tr>
+              )}
               {shown.map((s) => (
                 <tr key={s} className="border-t border-hairline">
                   <td className={`${cell} whitespace-nowrap`}>
                     <button className="text-accent-text underline" onClick={() => set({ shift: s })}>
                       {s.replace("/", " ")}
-                    </button>
+                    </button>{" "}
+                    <Link to={`/report/shift?shift=${encodeURIComponent(s)}`} className="text-sm text-ink-2 underline">
+                      report
+                    </Link>
                   </td>
                   {o.stations.map((st) => {
                     const c = o.cells.find((x) => x.shift === s && x.station === st);
                     return (
                       <td key={st} className={`${cell} whitespace-nowrap`}>
                         {c ? (
-                          <>
+                          <Link to={`/items?${searchOf({ shift: s, station: st, ...(filter.reason ? { reason: filter.reason } : {}) })}`} className="block text-ink no-underline hover:bg-wash">
                             <span className={`font-semibold tabular-nums ${c.verdict === "higher" ? "text-reject" : ""}`}>
                               {c.verdict === "higher" ? "▼ " : c.verdict === "lower" ? "▲ " : ""}
                               {pct(c.yield)}
@@ -284,7 +264,7 @@ function Shifts({ filter, set }: { filter: StatFilter; set: (c: Record<string, s
                               {c.counts.inspected}
                               {c.top ? `, ${c.top}` : ""}
                             </span>
-                          </>
+                          </Link>
                         ) : (
                           <span className="text-ink-2">–</span>
                         )}
