@@ -52,11 +52,21 @@ func writeXLSX(w io.Writer, t *Tally) error {
 	k := t.Total.Counts
 	b.sheet("Summary", []float64{28, 44}, nil, [][]any{
 		{t.Title, ""},
-		{"Site", t.Site}, {"From", t.at(t.From)}, {"Until", t.at(t.Until)}, {"Team", t.Team},
-		{"Inspected", k.Inspected}, {"Passed", k.Passed}, {"Reworked", k.Reworked}, {"Rejected", k.Rejected}, {"Faults among them", k.Faults},
-		{"Share passed", percent(t.Total.Yield)}, {"It lies in (95 of 100 cases)", within(t.Total.Range)},
-		{"Beside the 30 days before", verdicts[t.Total.Verdict]}, {"Main reason", t.Total.Top},
-		{"False rejects of those reviewed", found(t.FalseRejects)}, {"Missed rejects of those reviewed", found(t.Missed)},
+		{"Site", t.Site},
+		{"From", t.at(t.From)},
+		{"Until", t.at(t.Until)},
+		{"Team", t.Team},
+		{"Inspected", k.Inspected},
+		{"Passed", k.Passed},
+		{"Reworked", k.Reworked},
+		{"Rejected", k.Rejected},
+		{"Faults among them", k.Faults},
+		{"Share passed", percent(t.Total.Yield)},
+		{"It lies in (95 of 100 cases)", within(t.Total.Range)},
+		{"Beside the 30 days before", verdicts[t.Total.Verdict]},
+		{"Main reason", t.Total.Top},
+		{"False rejects of those reviewed", found(t.FalseRejects)},
+		{"Missed rejects of those reviewed", found(t.Missed)},
 		{"Written", t.at(t.Made) + " by Ricetta " + t.Version},
 	})
 	groups := func(name, what string, list []statistics.Group, words map[string]string) {

@@ -25,7 +25,7 @@ type Filter struct {
 	// Shift is the key of one; Day (as in 2026-11-27) and Week (as in 2026-W48, ISO 8601) those on
 	// which shifts began; Lot is what a run packs. Run is 0 for all.
 	Shift, Day, Week, Lot string
-	Run        int64
+	Run                   int64
 	// NotPassed chooses everything that did not pass.
 	NotPassed bool
 	// Faults chooses the items with a fault.
