@@ -28,6 +28,10 @@ type Records interface {
 	statistics.Records
 	EachItem(ctx context.Context, f store.Filter, each func(k *store.Kept) error) error
 	CountItems(f store.Filter) (int64, error)
+	Boards() ([]store.Board, error)
+	Board(name string) (store.Board, error)
+	KeepBoard(b store.Board, since time.Time) error
+	DropBoard(name string) error
 	Columns(f store.Filter) ([]string, error)
 	Runs(lineID string, before int64, limit int) ([]store.CountedRun, error)
 	PackageOf(lineID string, seq int64) (line.Package, error)

@@ -69,7 +69,8 @@ const mostBody = 1 << 20
 // New returns a server for the parts in d.
 func New(d Deps) (*Server, error) {
 	s := &Server{deps: d, hub: d.Hub, log: d.Log}
-	e := echo.New()
+	// Names with a comma or a blank come escaped from some clients and plain from others.
+	e := echo.NewWithConfig(echo.Config{Router: echo.NewRouter(echo.RouterConfig{UnescapePathParamValues: true})})
 	e.Logger = d.Log
 	e.HTTPErrorHandler = answerError(d.Log)
 	e.Use(middleware.Recover(), headers(), onlyLoopback(), bodyLimit())
@@ -176,6 +177,13 @@ func (s *Server) routes(r *router) {
 	s.recipeRoutes(r)
 	handle(r, "GET", "/reports/:of", operation{id: "showReport", summary: "What there is to say of a shift, a run, or a station in a span", tag: "statistics", errors: []int{400, 404}}, s.showReport)
 	stream(r, "/reports/:of/file", operation{id: "reportFile", summary: "The same as PDF, CSV or XLSX file", tag: "statistics", produces: "application/octet-stream", errors: []int{400, 404}}, s.reportFile)
+	board := func(id, summary string, errors ...int) operation {
+		return operation{id: id, summary: summary, tag: "boards", errors: errors}
+	}
+	handle(r, "GET", "/boards", board("listBoards", "The boards that people have arranged"), s.listBoards)
+	handle(r, "GET", "/boards/:name", board("showBoard", "One board", 404), s.showBoard)
+	handle(r, "PUT", "/boards/:name", board("keepBoard", "Save a board", 403, 412, 422), s.keepBoard)
+	handle(r, "DELETE", "/boards/:name", board("dropBoard", "Delete a board", 403, 404), s.dropBoard)
 	stream(r, "/backup", operation{id: "backup", summary: "All that is kept as one file, written while the lines run; manifest.json in it has the sums of its files", tag: "service", produces: "application/zip"}, s.backup)
 	handle(r, "GET", "/truth", operation{id: "truth", summary: "What became of the simulated items, against the truth", tag: "service", errors: []int{404}}, s.truth)
 	r.reflectType("Event", new(Event))
@@ -272,7 +280,7 @@ func (r *router) reflectType(name string, v any) {
 // stripPackage names schemas by their type alone.
 func stripPackage(rc *jsonschema.ReflectContext) {
 	jsonschema.InterceptDefName(func(_ reflect.Type, name string) string {
-		for _, pkg := range []string{"Api", "Check", "Station", "Workbench", "Trial"} {
+		for _, pkg := range []string{"Api", "Check", "Station", "Store", "Workbench", "Trial"} {
 			if rest, ok := strings.CutPrefix(name, pkg); ok && rest != "" {
 				return rest
 			}

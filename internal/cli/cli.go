@@ -91,7 +91,7 @@ func root(version string, out, errs io.Writer) *cli.Command {
 		CommandNotFound:       func(context.Context, *cli.Command, string) {},
 		Action:                unknownCommand,
 		Commands: []*cli.Command{
-			demoCommand(version), serveCommand(version), inspectCommand(), trialCommand(), stressCommand(), sampleCommand(), lineCommand(), doctorCommand(), backupCommand(), restoreCommand(), challengeCommand(), alarmCommand(), linkCommand(), stationCommand(), recipeCommand(), calibrateCommand(), gradeCommand(), itemsCommand(), tallyCommand(), reportCommand(), watchCommand(),
+			demoCommand(version), serveCommand(version), inspectCommand(), trialCommand(), stressCommand(), sampleCommand(), lineCommand(), doctorCommand(), backupCommand(), restoreCommand(), challengeCommand(), alarmCommand(), linkCommand(), stationCommand(), recipeCommand(), calibrateCommand(), gradeCommand(), itemsCommand(), tallyCommand(), reportCommand(), boardCommand(), watchCommand(),
 		},
 	}
 	tellOnce(c)

@@ -9,9 +9,11 @@ import (
 	"io"
 	"net/url"
 	"strconv"
+	"time"
 
 	"ricetta/internal/api"
 	"ricetta/internal/statistics"
+	"ricetta/internal/store"
 	"ricetta/internal/workbench"
 )
 
@@ -117,6 +119,30 @@ func (c *Client) ExportItems(ctx context.Context, query url.Values, to io.Writer
 		return n, fmt.Errorf("the export broke off: %w", err)
 	}
 	return n, nil
+}
+
+// Boards lists the boards that people have arranged.
+func (c *Client) Boards(ctx context.Context) (out api.BoardList, err error) {
+	return out, c.do(ctx, "GET", "/boards", nil, &out)
+}
+
+// Board returns one board.
+func (c *Client) Board(ctx context.Context, name string) (out store.Board, err error) {
+	return out, c.do(ctx, "GET", "/boards/"+url.PathEscape(name), nil, &out)
+}
+
+// KeepBoard saves a board; since is the time of the one that was changed, nil for a new one.
+func (c *Client) KeepBoard(ctx context.Context, name string, panels []store.Panel, who string, since *time.Time) (out store.Board, err error) {
+	in := map[string]any{"panels": panels, "who": who}
+	if since != nil {
+		in["since"] = since
+	}
+	return out, c.tell(ctx, "PUT", "/boards/"+url.PathEscape(name), nil, nil, in, &out)
+}
+
+// DropBoard deletes a board.
+func (c *Client) DropBoard(ctx context.Context, name string) (out api.BoardList, err error) {
+	return out, c.do(ctx, "DELETE", "/boards/"+url.PathEscape(name), nil, &out)
 }
 
 // Review says what an item truly was.

@@ -17,6 +17,7 @@ import (
 	"ricetta/internal/api"
 	"ricetta/internal/app"
 	"ricetta/internal/client"
+	"ricetta/internal/store"
 	"ricetta/internal/whatif"
 	"ricetta/internal/workbench"
 )
@@ -72,7 +73,53 @@ func TestTheStatisticsInTheConsole(t *testing.T) {
 
 	whatIfAndReview(t, ctx, s)
 	reports(t, ctx, s, o.Shifts[0])
+	boards(t, ctx, s)
 	backupAndRestore(t, s)
+}
+
+// A board is begun, arranged, kept, and not overwritten by somebody else.
+func boards(t *testing.T, ctx context.Context, s *service) {
+	button := func(word string) {
+		eval[bool](t, ctx, `[...document.querySelectorAll('button')].find((b) => b.textContent.trim() === '`+word+`' || b.ariaLabel === '`+word+`').click(); true`)
+	}
+	do(t, ctx, chromedp.Navigate(s.url+"/boards"))
+	shows(t, ctx, "There is none yet")
+	do(t, ctx, chromedp.SendKeys(`form input`, "Nora, morning"), chromedp.WaitEnabled(`form button`))
+	button("Begin it")
+	shows(t, ctx, "Did not pass, line1")
+	button("Arrange")
+	eval[bool](t, ctx, `{ const s = document.querySelector('select'); Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set.call(s, 'reading'); s.dispatchEvent(new Event('change', {bubbles: true})); true }`)
+	shows(t, ctx, "light.share")
+	button("Add it")
+	button("width larger")
+	look(t, ctx, "board-arranged")
+	accessible(t, ctx)
+	button("Save the board")
+	eventually(t, "the board is kept", func() bool {
+		b, err := s.Board(t.Context(), "Nora, morning")
+		return err == nil && len(b.Panels) == 5
+	})
+	b, err := s.Board(t.Context(), "Nora, morning")
+	require.NoError(t, err)
+	assert.Equal(t, store.Panel{Kind: "reading", Station: "first", Reading: "light.pixels", W: 6, H: 3}, b.Panels[4])
+	assert.Equal(t, 7, b.Panels[0].W)
+
+	do(t, ctx, chromedp.Navigate(s.url+"/boards/Nora,%20morning/wall"))
+	shows(t, ctx, "light.pixels, line1")
+	look(t, ctx, "board-wall")
+	accessible(t, ctx)
+	b.Who = "Ugo"
+	kept, err := s.KeepBoard(t.Context(), b.Name, b.Panels[:1], "Ugo", &b.Time)
+	require.NoError(t, err)
+	_, err = s.KeepBoard(t.Context(), b.Name, b.Panels, "Nora", &b.Time)
+	assert.ErrorContains(t, err, "somebody else has saved this board")
+	_, err = s.KeepBoard(t.Context(), b.Name, []store.Panel{{Kind: "picture", Station: "nowhere", W: 1, H: 1}}, "Nora", &kept.Time)
+	assert.ErrorContains(t, err, `no station "nowhere"`)
+	list, err := s.Boards(t.Context())
+	require.NoError(t, err)
+	assert.Len(t, list.Boards, 1)
+	said := call(t, binary(t), "board", "list", "--server", s.url)
+	assert.Contains(t, said.out, "Nora, morning")
 }
 
 // Other limits on the same items, and what people say of them: in the terminal and the console.

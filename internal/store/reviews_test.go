@@ -222,3 +222,24 @@ func TestDaysAndWeeksChooseShifts(t *testing.T) {
 		}
 	}
 }
+
+func TestABoardIsNotOverwrittenBySomebodyElse(t *testing.T) {
+	s := opened(t, Options{})
+	b := Board{Name: "Hall", Who: "Nora", Panels: []Panel{{Kind: "picture", Station: "s1", W: 6, H: 5}}, Time: noon}
+	require.NoError(t, s.KeepBoard(b, time.Time{}))
+	assert.ErrorIs(t, s.KeepBoard(b, time.Time{}), ErrBoardChanged, "one of that name is there")
+	got, err := s.Board("Hall")
+	require.NoError(t, err)
+	assert.Equal(t, b, got)
+	b.Time, b.Who = noon.Add(time.Minute), "Ugo"
+	require.NoError(t, s.KeepBoard(b, got.Time))
+	assert.ErrorIs(t, s.KeepBoard(b, got.Time), ErrBoardChanged)
+	list, err := s.Boards()
+	require.NoError(t, err)
+	assert.Equal(t, []Board{b}, list)
+	require.NoError(t, s.DropBoard("Hall"))
+	assert.ErrorIs(t, s.DropBoard("Hall"), ErrNoBoard)
+	_, err = s.Board("Hall")
+	assert.ErrorIs(t, err, ErrNoBoard)
+	assert.ErrorIs(t, s.KeepBoard(b, noon), ErrBoardChanged, "it was deleted meanwhile")
+}

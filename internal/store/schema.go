@@ -185,6 +185,10 @@ var migrations = []*gormigrate.Migration{
 			return sumShifts(tx)
 		},
 	},
+	{
+		ID:      "0011-boards",
+		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&boardRow{}) },
+	},
 }
 
 // migrate refuses a database that a newer program has written.

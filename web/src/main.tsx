@@ -5,6 +5,8 @@ import { createRoot } from "react-dom/client";
 import { createBrowserRouter, Navigate, RouterProvider } from "react-router";
 import { NoAnswer } from "./api/client";
 import { AlarmsPage } from "./pages/alarms";
+import { BoardPage, WallPage } from "./pages/board";
+import { BoardsPage } from "./pages/boards";
 import { CameraPage } from "./pages/camera";
 import { FloorPage } from "./pages/floor";
 import { FrontPage } from "./pages/front";
@@ -38,6 +40,7 @@ const client = new QueryClient({
 
 const router = createBrowserRouter([
   { path: "/lines/:id/front", element: <FrontPage /> },
+  { path: "/boards/:name/wall", element: <WallPage /> },
   {
     element: <Shell />,
     children: [
@@ -49,6 +52,8 @@ const router = createBrowserRouter([
       { path: "/recipes", element: <RecipesPage /> },
       { path: "/recipes/:product/:role/:tab?", element: <RecipePage /> },
       { path: "/statistics/reading", element: <ReadingPage /> },
+      { path: "/boards", element: <BoardsPage /> },
+      { path: "/boards/:name", element: <BoardPage /> },
       { path: "/report/:of", element: <ReportPage /> },
       { path: "/review", element: <ReviewPage /> },
       { path: "/statistics", element: <StatisticsPage /> },

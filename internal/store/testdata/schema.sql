@@ -1,4 +1,5 @@
 CREATE TABLE `alarms` (`id` integer,`line` text NOT NULL,`station` text NOT NULL,`kind` text NOT NULL,`holds` numeric NOT NULL,`sentence` text NOT NULL,`times` integer NOT NULL,`raised` integer NOT NULL,`gone` integer NOT NULL,`acknowledged` integer NOT NULL,`who` text NOT NULL,`note` text NOT NULL,PRIMARY KEY (`id`));
+CREATE TABLE `boards` (`name` text,`who` text NOT NULL,`panels` blob NOT NULL,`time` integer NOT NULL,PRIMARY KEY (`name`));
 CREATE TABLE `challenges` (`id` integer PRIMARY KEY AUTOINCREMENT,`line` text NOT NULL,`run` integer NOT NULL,`product` text NOT NULL,`who` text NOT NULL,`begun` integer NOT NULL,`ended` integer NOT NULL,`result` text NOT NULL,`sends` blob NOT NULL);
 CREATE TABLE counts (hour INTEGER NOT NULL, shift INTEGER NOT NULL, facet INTEGER NOT NULL, n INTEGER NOT NULL, PRIMARY KEY (hour, shift, facet)) WITHOUT ROWID;
 CREATE TABLE `deliveries` (`id` integer PRIMARY KEY AUTOINCREMENT,`receiver` text NOT NULL,`dead` numeric NOT NULL,`next` integer NOT NULL,`event` text NOT NULL,`body` blob NOT NULL,`made` integer NOT NULL,`tries` integer NOT NULL,`error` text NOT NULL);

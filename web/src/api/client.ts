@@ -98,6 +98,12 @@ export const reviewRates = (query: StatFilter) => unwrap(api.GET("/statistics/re
 /** Says what an item truly was, in the name that this browser knows. */
 export const reviewItem = (id: string, good: boolean, note = "") => unwrap(api.PUT("/items/{id}/review", { params: { path: { id } }, body: { good, note, who: localStorage.getItem("who") ?? "" } }));
 export const unreviewItem = (id: string) => unwrap(api.DELETE("/items/{id}/review", { params: { path: { id } } }));
+export type Board = components["schemas"]["Board"];
+export type BoardPanel = components["schemas"]["Panel"];
+export const boards = () => unwrap(api.GET("/boards")).then((l) => l.boards);
+export const board = (name: string) => unwrap(api.GET("/boards/{name}", { params: { path: { name } } }));
+export const keepBoard = (name: string, body: components["schemas"]["KeepBoardRequest"]) => unwrap(api.PUT("/boards/{name}", { params: { path: { name } }, body }));
+export const dropBoard = (name: string) => unwrap(api.DELETE("/boards/{name}", { params: { path: { name } } }));
 export const runs = (id: string) => unwrap(api.GET("/lines/{id}/runs", { params: at(id) })).then((p) => p.runs);
 export const item = (id: string) => unwrap(api.GET("/items/{id}", { params: { path: { id } } }));
 export const items = (query: ItemQuery) => unwrap(api.GET("/items", { params: { query } }));

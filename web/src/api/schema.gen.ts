@@ -89,6 +89,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/boards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The boards that people have arranged */
+        get: operations["listBoards"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/boards/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One board */
+        get: operations["showBoard"];
+        /** Save a board */
+        put: operations["keepBoard"];
+        post?: never;
+        /** Delete a board */
+        delete: operations["dropBoard"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/deliveries": {
         parameters: {
             query?: never;
@@ -1516,6 +1552,17 @@ export interface components {
             /** @description Who is there for it */
             who: string;
         };
+        Board: {
+            name: string;
+            panels: components["schemas"]["Panel"][];
+            /** Format: date-time */
+            time: string;
+            /** @description Who saved it last */
+            who: string;
+        };
+        BoardList: {
+            boards: components["schemas"]["Board"][];
+        };
         Calibration: {
             /** @description How the lens bends; absent where it does not, or nobody has looked */
             lens?: components["schemas"]["Lens"];
@@ -1865,6 +1912,15 @@ export interface components {
         ItemPage: {
             items: components["schemas"]["Item"][];
             next: string;
+        };
+        KeepBoardRequest: {
+            panels: components["schemas"]["Panel"][];
+            /**
+             * Format: date-time
+             * @description Time of the board that was changed; absent for a new one. Somebody else's change meanwhile is not overwritten (412)
+             */
+            since?: null | string;
+            who?: string;
         };
         KindInfo: {
             datum: boolean;
@@ -2250,6 +2306,25 @@ export interface components {
             station: string;
             /** Format: date-time */
             time: string;
+        };
+        Panel: {
+            /** @description Rows */
+            h: number;
+            /** @enum {string} */
+            kind: "header" | "picture" | "strip" | "counters" | "reading" | "trend" | "reasons" | "log";
+            /** @description Of a reading: CHECK.NAME */
+            reading?: string;
+            /**
+             * @description Of a strip: what it shows; absent: rejects
+             * @enum {string}
+             */
+            show?: "" | "rejects" | "passes";
+            /** @description Whose it is; of trend and reasons absent for all */
+            station?: string;
+            /** @description Of a header */
+            text?: string;
+            /** @description Columns of twelve */
+            w: number;
         };
         ParetoChart: {
             /** @description The most frequent first */
@@ -3224,6 +3299,189 @@ export interface operations {
                 };
                 content: {
                     "application/zip": string;
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listBoards: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BoardList"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    showBoard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the board */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Board"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keepBoard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the board */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["KeepBoardRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Board"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    dropBoard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the board */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BoardList"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Internal Server Error */

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { BarChart3, Bell, BookOpen, Cable, Factory, Keyboard, ListChecks, Moon, Sun } from "lucide-react";
+import { BarChart3, Bell, BookOpen, Cable, Factory, Keyboard, LayoutDashboard, ListChecks, Moon, Sun } from "lucide-react";
 import { Dialog } from "radix-ui";
 import { useEffect, useState, type ReactNode } from "react";
 import { Link, NavLink, Outlet, useLocation, useNavigate } from "react-router";
@@ -49,6 +49,7 @@ const keys: [string, string][] = [
   ["4", "Signals"],
   ["5", "Alarms"],
   ["6", "Statistics"],
+  ["7", "Boards"],
   ["O", "Overlays on and off"],
   ["S", "Start or stop the line"],
   ["C", "Change over, on a line's page"],
@@ -125,7 +126,7 @@ export function Shell() {
   const [dark, toggleTheme] = useTheme();
   const [help, setHelp] = useState(false);
   const go = useNavigate();
-  useKeys({ "1": () => go("/floor"), "2": () => go("/recipes"), "3": () => go("/items"), "4": () => go("/signals"), "5": () => go("/alarms"), "6": () => go("/statistics"), t: toggleTheme, "?": () => setHelp(true) });
+  useKeys({ "1": () => go("/floor"), "2": () => go("/recipes"), "3": () => go("/items"), "4": () => go("/signals"), "5": () => go("/alarms"), "6": () => go("/statistics"), "7": () => go("/boards"), t: toggleTheme, "?": () => setHelp(true) });
   return (
     <div className="grid h-dvh grid-cols-[5.5rem_1fr] max-sm:grid-cols-1 max-sm:grid-rows-[1fr_auto]">
       <a href="#page" className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-sheet focus:p-3">
@@ -146,6 +147,9 @@ export function Shell() {
         </RailLink>
         <RailLink to="/statistics" icon={<BarChart3 size={22} aria-hidden />}>
           Statistics
+        </RailLink>
+        <RailLink to="/boards" icon={<LayoutDashboard size={22} aria-hidden />}>
+          Boards
         </RailLink>
         <RailLink to="/signals" icon={<Cable size={22} aria-hidden />}>
           Signals
