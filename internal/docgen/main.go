@@ -10,6 +10,7 @@ import (
 	"image/color"
 	"image/draw"
 	"image/png"
+	"maps"
 	"os"
 	"path/filepath"
 	"reflect"
@@ -39,15 +40,12 @@ func write(dir string) error {
 	if err := os.WriteFile(filepath.Join(dir, "checks.md"), []byte(document()), 0o644); err != nil {
 		return err
 	}
-	for _, family := range families() {
-		sheet, err := sheet(family)
+	for _, name := range slices.Sorted(maps.Keys(sheets)) {
+		sheet, err := sheet(sheets[name])
 		if err != nil {
 			return err
 		}
-		if sheet == nil {
-			continue
-		}
-		f, err := os.Create(filepath.Join(dir, "screenshots", "checks-"+family+".png"))
+		f, err := os.Create(filepath.Join(dir, "screenshots", name+".png"))
 		if err != nil {
 			return err
 		}
@@ -61,20 +59,36 @@ func write(dir string) error {
 	return nil
 }
 
-// families lists the families of kinds in the order of the registry.
-func families() []string {
-	var out []string
-	for _, k := range inspect.Kinds {
-		if f := familyOf(k); !slices.Contains(out, f) {
-			out = append(out, f)
+// sheets are pictures with the examples of the kinds of some families each.
+var sheets = map[string][]string{
+	"checks-find":    {"locate"},
+	"checks-look":    {"presence", "count", "color"},
+	"checks-measure": {"measure", "print"},
+}
+
+// sheetOf names the sheet that a family is on, "" for none.
+func sheetOf(family string) string {
+	for name, families := range sheets {
+		if slices.Contains(families, family) {
+			return name
 		}
 	}
-	return out
+	return ""
 }
 
 func familyOf(k check.Kind) string {
 	family, _, _ := strings.Cut(k.Name, ".")
 	return family
+}
+
+// anchor is how a heading is linked to.
+func anchor(title string) string {
+	return strings.ReplaceAll(strings.Map(func(r rune) rune {
+		if strings.ContainsRune(":,?", r) {
+			return -1
+		}
+		return r
+	}, strings.ToLower(title)), " ", "-")
 }
 
 // titles of the families.
@@ -133,8 +147,10 @@ In the pictures what was taught is amber, what was found green, what was left ou
 		if f := familyOf(k); f != family {
 			family = f
 			fmt.Fprintf(&b, "\n## %s\n", titles[f])
-			if f != "logic" {
-				fmt.Fprintf(&b, "\n![%s](screenshots/checks-%s.png)\n", titles[f], f)
+			if s := sheetOf(f); s != "" && sheets[s][0] == f {
+				fmt.Fprintf(&b, "\n![%s](screenshots/%s.png)\n", titles[f], s)
+			} else if s != "" {
+				fmt.Fprintf(&b, "\nThe examples are on the picture [above](#%s).\n", anchor(titles[sheets[s][0]]))
 			}
 		}
 		s := schema.Properties.Checks.Items.AllOf[i]
@@ -239,19 +255,16 @@ const (
 )
 
 // sheet draws the examples of a family, nil where there are none.
-func sheet(family string) (image.Image, error) {
+func sheet(families []string) (image.Image, error) {
 	var tiles []image.Image
 	for _, k := range inspect.Kinds {
-		if e, ok := examples[k.Name]; ok && familyOf(k) == family {
+		if e, ok := examples[k.Name]; ok && slices.Contains(families, familyOf(k)) {
 			t, err := tile(k.Name, e)
 			if err != nil {
 				return nil, fmt.Errorf("%s: %w", k.Name, err)
 			}
 			tiles = append(tiles, t)
 		}
-	}
-	if tiles == nil {
-		return nil, nil
 	}
 	rows := (len(tiles) + columns - 1) / columns
 	out := image.NewRGBA(image.Rect(0, 0, columns*(tileW+8)+8, rows*(tileH+8)+8))

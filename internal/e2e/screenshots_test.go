@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ricetta/internal/app"
+	"ricetta/internal/store"
 )
 
 // TestScreenshots makes docs/screenshots from the demo plant. It runs for `make
@@ -52,6 +53,28 @@ func TestScreenshots(t *testing.T) {
 	shot("station", "/stations/line2-top")
 	shot("line", "/lines/line2")
 	shot("statistics", "/statistics?days=365&line=line5&by=lot")
+	shot("report", "/report/shift")
+	do(t, ctx, chromedp.Navigate(s.url+"/recipes/masking-tape-50/top/what-if"))
+	shows(t, ctx, "would have gone elsewhere")
+	eval[bool](t, ctx, `{ const i = document.querySelector('input[type=number]'); Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(i, '3.2'); i.dispatchEvent(new Event('input', {bubbles: true})); true }`)
+	shows(t, ctx, "from reject to pass")
+	time.Sleep(1500 * time.Millisecond)
+	save(t, ctx, filepath.Join(dir, "what-if.png"))
+	page, err = s.Items(t.Context(), map[string][]string{"not_passed": {"true"}, "pictured": {"true"}, "station": {"line2-top"}, "limit": {"24"}})
+	require.NoError(t, err)
+	for i, it := range page.Items {
+		if i%3 == 0 {
+			_, err := s.Review(t.Context(), it.ID, false, "Nora", "")
+			require.NoError(t, err)
+		}
+	}
+	shot("review", "/review?station=line2-top")
+	_, err = s.KeepBoard(t.Context(), "Nora, morning", []store.Panel{
+		{Kind: "picture", Station: "line1-top", W: 5, H: 4}, {Kind: "counters", Station: "line1-top", W: 3, H: 2}, {Kind: "counters", Station: "line2-top", W: 4, H: 2},
+		{Kind: "reading", Station: "line5-top", Reading: "rim.highest", W: 7, H: 2}, {Kind: "strip", Station: "line2-top", W: 12, H: 2}, {Kind: "reasons", W: 6, H: 3}, {Kind: "log", Station: "line1-top", W: 6, H: 3},
+	}, "Nora", nil)
+	require.NoError(t, err)
+	shot("board", "/boards/Nora%2C%20morning", chromedp.Sleep(4*time.Second))
 	shot("item", "/items/"+bad+"?not_passed=true")
 	shot("workbench-checks", "/recipes/pencil-tin-12/top/checks?picture=sample%3Abad-tips-pencil-missing-1.jpg",
 		chromedp.Click(`nav[aria-label="Checks"] li:nth-child(2) button`))
@@ -80,8 +103,7 @@ func TestScreenshots(t *testing.T) {
 	t.Setenv("RICETTA_SERVER", s.url)
 	do(t, ctx, chromedp.EmulateViewport(1280, 800))
 	for name, commands := range map[string][]string{
-		"terminal-inspect": {"inspect --recipe demo/recipes/pencil-tin-12 demo/pictures", "recipe check demo/recipes/pencil-tin-12"},
-		"terminal-service": {"line list", "station list", "items list --not-passed --limit 8", "items show " + bad, "tally --by station,route"},
+		"terminal": {"inspect --recipe demo/recipes/pencil-tin-12 demo/pictures", "line list", "items list --not-passed --limit 5", "items show " + bad, "report shift"},
 	} {
 		var page strings.Builder
 		for _, c := range commands {

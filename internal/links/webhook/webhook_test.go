@@ -101,7 +101,7 @@ func TestDeliveriesAreSignedAndTriedAgain(t *testing.T) {
 	dir := t.TempDir()
 	st := records(t, dir)
 	h := testhall.New()
-	c := Config{Name: "mes", URL: r.URL + "/in?plant=1", Events: []string{EventReject, EventAlarm, EventRun, EventChallenge}, SecretFile: secretFile(t)}
+	c := Config{Name: "mes", URL: r.URL + "/in?plant=1", Events: []string{EventReject, EventAlarm, EventRun, EventChallenge, EventReport}, SecretFile: secretFile(t)}
 	s, err := Open(c, "Cartoleria", h.States(), st, time.Now)
 	require.NoError(t, err)
 
@@ -116,14 +116,15 @@ func TestDeliveriesAreSignedAndTriedAgain(t *testing.T) {
 	state.Challenge = &line.Challenge{ID: 1, Result: line.Failed}
 	s.Line(state)
 	s.Line(state)
-	require.Eventually(t, func() bool { return r.count() == 4 }, 10*time.Second, time.Millisecond)
+	s.Report(time.Now(), map[string]any{"of": "shift"})
+	require.Eventually(t, func() bool { return r.count() == 5 }, 10*time.Second, time.Millisecond)
 	r.mu.Lock()
 	assert.Empty(t, r.odd)
 	var heard []string
 	for _, e := range r.got {
 		heard = append(heard, e.Event)
 	}
-	assert.Equal(t, []string{"reject", "alarm", "run", "challenge"}, heard)
+	assert.Equal(t, []string{"reject", "alarm", "run", "challenge", "report"}, heard)
 	assert.EqualValues(t, 2, r.got[0].Data.(map[string]any)["seq"])
 	assert.Equal(t, "Cartoleria", r.got[0].Site)
 	assert.Equal(t, `"mes-1"`, r.keys[0])
@@ -141,7 +142,7 @@ func TestDeliveriesAreSignedAndTriedAgain(t *testing.T) {
 	s, err = Open(c, "Cartoleria", h.States(), st, time.Now)
 	require.NoError(t, err)
 	defer s.Close()
-	require.Eventually(t, func() bool { return r.count() == 5 }, 10*time.Second, time.Millisecond)
+	require.Eventually(t, func() bool { return r.count() == 6 }, 10*time.Second, time.Millisecond)
 	require.Eventually(t, func() bool { return s.State().Trouble == "" }, time.Second, time.Millisecond)
 
 	// One that will never be taken is given up at once, and may be given a new life.
@@ -156,7 +157,7 @@ func TestDeliveriesAreSignedAndTriedAgain(t *testing.T) {
 	dead[0].Again(time.Now())
 	require.NoError(t, st.KeepDelivery(dead[0]))
 	s.Poke()
-	require.Eventually(t, func() bool { return r.count() == 6 }, 10*time.Second, time.Millisecond)
+	require.Eventually(t, func() bool { return r.count() == 7 }, 10*time.Second, time.Millisecond)
 	r.mu.Lock()
 	assert.Empty(t, r.odd)
 	r.mu.Unlock()

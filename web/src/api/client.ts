@@ -92,7 +92,7 @@ export type ReportQuery = NonNullable<paths["/reports/{of}"]["get"]["parameters"
 export const report = (of: Report["of"], query: ReportQuery) => unwrap(api.GET("/reports/{of}", { params: { path: { of }, query } }));
 export const reportURL = (of: string, query: ReportQuery, format: string) => `/api/v1/reports/${of}/file?${new URLSearchParams({ ...(query as Record<string, string>), format }).toString()}`;
 export const compareBy = (query: StatFilter, by: string) => unwrap(api.GET("/statistics/compare", { params: { query: { ...query, by } } }));
-export const readingChart = (query: { station: string; name: string; size: number; limit: number }) => unwrap(api.GET("/statistics/reading", { params: { query } }));
+export const readingChart = (query: { station: string; name: string; size: number; limit: number; shift?: string }) => unwrap(api.GET("/statistics/reading", { params: { query } }));
 export type Rate = components["schemas"]["Rate"];
 export const reviewRates = (query: StatFilter) => unwrap(api.GET("/statistics/review", { params: { query } }));
 /** Says what an item truly was, in the name that this browser knows. */

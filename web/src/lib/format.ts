@@ -31,7 +31,7 @@ export function when(iso: string, now = new Date()): string {
 }
 
 /** Cuts a revision to what tells it from others. */
-export const short = (revision: string): string => revision.replace("sha256:", "").slice(0, 12);
+export const short = (revision: string): string => (revision.startsWith("sha256:") ? revision.slice(7, 19) : revision);
 
 /** How long ago, in the largest unit that fits. */
 export function since(iso: string, now = Date.now()): string {

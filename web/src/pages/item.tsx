@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
-import { item as fetchItem, items, pictureURL, type ItemDetail } from "../api/client";
+import { item as fetchItem, items, pictureURL, reviewItem, type ItemDetail } from "../api/client";
 import { sampleOfItem } from "../api/workbench";
 import { short, when } from "../lib/format";
 import { faultWords } from "../lib/verdict";
@@ -111,6 +111,8 @@ function ToSamples({ item }: { item: ItemDetail }) {
   const add = (label: string) =>
     sampleOfItem(k, item.id, label)
       .then(() => setSaid(`A sample now, ${label}`))
+      // Who labels it has said as well whether the verdict was right.
+      .then(() => (label === "unlabeled" || item.review ? undefined : reviewItem(item.id, label === "good").then(() => client.invalidateQueries({ queryKey: ["item", item.id] }))))
       .catch((x: unknown) => setSaid(x instanceof Error ? x.message : String(x)))
       .finally(() => void client.invalidateQueries({ queryKey: ["samples", k.product, k.role] }));
   if (said)

@@ -2,7 +2,7 @@ import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useMemo, useRef } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { items, stations, tally, type Item, type ItemQuery } from "../api/client";
-import { when } from "../lib/format";
+import { short, when } from "../lib/format";
 import { faultWords } from "../lib/verdict";
 import { useKeys } from "../ui/keys";
 import { Button, Empty, Heading, Trouble, Verdict, Waiting } from "../ui/parts";
@@ -49,7 +49,7 @@ export function ItemsPage() {
     links[Math.min(links.length - 1, Math.max(0, at + step))]?.focus();
   };
   useKeys({ ArrowDown: () => move(1), ArrowUp: () => move(-1), Escape: () => go("/floor") });
-  const filtered = ["station", "line", "product", "route", "reason", "shift", "day", "week", "run", "lot", "from", "until", "not_passed"].some((n) => params.has(n));
+  const filtered = ["station", "line", "product", "route", "reason", "revision", "shift", "day", "week", "run", "lot", "from", "until", "not_passed"].some((n) => params.has(n));
   return (
     <>
       <Heading title="Items" action={<Button onClick={() => void list.refetch()}>Refresh</Button>}>
@@ -176,11 +176,11 @@ function Filters({ params, set, clear }: { params: URLSearchParams; set: (change
       <Label text="Until">
         <input type="datetime-local" className={field} value={local("until")} onChange={(e) => setTime("until", e.target.value)} />
       </Label>
-      {(["line", "product", "shift", "day", "week", "run", "lot"] as const)
+      {(["line", "product", "revision", "shift", "day", "week", "run", "lot"] as const)
         .filter((n) => params.get(n))
         .map((n) => (
           <button key={n} type="button" className="min-h-11 rounded-md border border-hairline bg-wash px-3 text-base" onClick={() => set({ [n]: "" })}>
-            {n} {params.get(n)} ✕<span className="sr-only">, take this filter out</span>
+            {n} {short(params.get(n) ?? "")} ✕<span className="sr-only">, take this filter out</span>
           </button>
         ))}
       {clear && <Button onClick={clear}>Clear</Button>}

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
-import { latest, readingChart, stations, type ReadingChart } from "../api/client";
+import { latest, overview, readingChart, stations, type ReadingChart } from "../api/client";
 import { num, when } from "../lib/format";
 import { useKeys } from "../ui/keys";
 import { Empty, Heading, Trouble, Waiting } from "../ui/parts";
@@ -14,11 +15,14 @@ export function ReadingPage() {
   useKeys({ Escape: () => go("/statistics") });
   const list = useQuery({ queryKey: ["stations"], queryFn: stations });
   const station = params.get("station") ?? list.data?.[0]?.id ?? "";
+  const [from] = useState(() => new Date(Date.now() - 7 * 86_400_000).toISOString());
+  const shifts = useQuery({ queryKey: ["shifts-of", station, from], queryFn: () => overview({ station, from }), enabled: station !== "" });
   const last = useQuery({ queryKey: ["latest", station], queryFn: () => latest(station), enabled: station !== "" });
   const names = (last.data?.findings ?? []).flatMap((f) => Object.keys(f.readings).map((r) => `${f.check}.${r}`));
   const name = params.get("name") ?? names[0] ?? "";
   const size = Number(params.get("size") ?? "1") || 1;
   const limit = Number(params.get("limit") ?? "300") || 300;
+  const shift = params.get("shift") ?? "";
   const set = (changes: Record<string, string>) => {
     const next = new URLSearchParams(params);
     for (const [n, v] of Object.entries(changes)) {
@@ -28,8 +32,8 @@ export function ReadingPage() {
     setParams(next, { replace: true });
   };
   const q = useQuery({
-    queryKey: ["reading", station, name, size, limit],
-    queryFn: () => readingChart({ station, name, size, limit }),
+    queryKey: ["reading", station, name, size, limit, shift],
+    queryFn: () => readingChart({ station, name, size, limit, ...(shift ? { shift } : {}) }),
     enabled: station !== "" && name !== "",
     placeholderData: (old) => old,
     refetchInterval: 5000,
@@ -78,6 +82,17 @@ export function ReadingPage() {
             ))}
           </select>
         </label>
+        <label className="flex flex-col gap-1 text-sm text-ink-2">
+          Shift
+          <select className={select} value={shift} onChange={(e) => set({ shift: e.target.value })}>
+            <option value="">any</option>
+            {[...new Set([...(shifts.data?.shifts ?? []), shift])].filter(Boolean).map((n) => (
+              <option key={n} value={n}>
+                {n.replace("/", " ")}
+              </option>
+            ))}
+          </select>
+        </label>
       </div>
       {q.isError ? (
         <Trouble error={q.error} retry={() => void q.refetch()} />
@@ -97,6 +112,7 @@ export function ReadingPage() {
 }
 
 function Shown({ c, size }: { c: ReadingChart; size: number }) {
+  const go = useNavigate();
   const odd = c.chart.filter((p) => p.rules.length > 0);
   const last = odd.at(-1);
   const index = (word: string, says: string, v: ReadingChart["cp"]) => (
@@ -112,8 +128,8 @@ function Shown({ c, size }: { c: ReadingChart; size: number }) {
     <>
       <section aria-label="Control chart" className="border-b border-hairline px-5 py-4">
         <h2 className="m-0 text-lg font-semibold">{size === 1 ? "Single values" : `Means of ${size}`}</h2>
-        <p className="m-0 text-sm text-ink-2">The band is where chance alone would keep them; dashed in color are the limits of the recipe</p>
-        <Plot points={c.chart} least={c.least} most={c.most} label="values" />
+        <p className="m-0 text-sm text-ink-2">The band is where chance alone would keep them; dashed in color are the limits of the recipe. A point leads to its item.</p>
+        <Plot points={c.chart} least={c.least} most={c.most} label="values" pick={(p) => p.item && void go(`/items/${p.item}`)} />
         <p className="m-0 mt-1 text-base">
           {odd.length === 0 ? "Nothing stands out." : `${odd.length} of ${c.chart.length} stand out. The last one: ${last!.rules.map((r) => c.rules[r - 1]).join("; ")}; `}
           {last && (
@@ -155,7 +171,7 @@ function Shown({ c, size }: { c: ReadingChart; size: number }) {
 
 type P = { value: number; center: number; least: number; most: number; rules: number[]; item?: string; time?: string };
 
-function Plot({ points, least, most, label, height = 220 }: { points: P[]; least?: number; most?: number; label: string; height?: number }) {
+function Plot({ points, least, most, label, height = 220, pick }: { points: P[]; least?: number; most?: number; label: string; height?: number; pick?: (p: P) => void }) {
   const w = 1120;
   const all = points.flatMap((p) => [p.value, p.least, p.most]).concat(least ?? [], most ?? []);
   const lo = Math.min(...all);
@@ -180,6 +196,22 @@ function Plot({ points, least, most, label, height = 220 }: { points: P[]; least
             <title>{`${num(p.value)}${p.time ? `, ${when(p.time)}` : ""}`}</title>
           </circle>
         ) : null,
+      )}
+      {pick && (
+        // One area for all: of many points none is large enough to be hit.
+        <rect
+          x={60}
+          width={w - 72}
+          y={0}
+          height={height}
+          fill="transparent"
+          className="cursor-pointer"
+          onClick={(e) => {
+            const box = e.currentTarget.getBoundingClientRect();
+            const p = points[Math.round(((e.clientX - box.left) / box.width) * (points.length - 1))];
+            if (p) pick(p);
+          }}
+        />
       )}
       {[first.least, first.center, first.most].map((v, i) => (
         <text key={i} x={54} y={y(v) + 4} textAnchor="end" fontSize={12} fill="var(--ink-2)">

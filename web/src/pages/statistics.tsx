@@ -3,6 +3,7 @@ import type { ReactNode } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { compareBy, lines, overview, pareto, stations, trend, type Group, type StatFilter, type Step } from "../api/client";
 import { pct, ReasonBars, Sparkline, stepName, TrendChart } from "../ui/charts";
+import { short } from "../lib/format";
 import { useKeys } from "../ui/keys";
 import { Heading, Trouble, Waiting } from "../ui/parts";
 
@@ -282,6 +283,9 @@ function Shifts({ filter, set }: { filter: StatFilter; set: (c: Record<string, s
   );
 }
 
+/** Fields by which items can be listed. */
+const drills = ["line", "station", "product", "revision", "run", "lot", "shift", "day", "week"];
+
 /** Groups beside all others, with the range that their yield lies in. */
 function ComparePart({ filter, by, set }: { filter: StatFilter; by: string; set: (c: Record<string, string>) => void }) {
   const q = useQuery({ queryKey: ["compare", filter, by], queryFn: () => compareBy(filter, by), placeholderData: (old) => old });
@@ -307,7 +311,13 @@ function ComparePart({ filter, by, set }: { filter: StatFilter; by: string; set:
           {groups.map((g) => (
             <li key={g.name} className="grid grid-cols-[14rem_1fr_9rem_11rem_8rem] items-center gap-3 border-t border-hairline py-1.5 text-base max-md:grid-cols-2">
               <span className="truncate" title={g.name}>
-                {by === "revision" ? g.name.replace("sha256:", "").slice(0, 12) || "none" : g.name || "none"}
+                {drills.includes(by) && g.name !== "" ? (
+                  <Link to={`/items?${searchOf(filter, { [by]: g.name })}`} className="text-ink underline">
+                    {short(g.name)}
+                  </Link>
+                ) : (
+                  short(g.name) || "none"
+                )}
               </span>
               <svg viewBox="0 0 100 10" preserveAspectRatio="none" className="h-4 w-full" role="img" aria-label={`yield between ${pct(g.range.least)} and ${pct(g.range.most)}`}>
                 <rect x={0} y={4.5} width={100} height={1} fill="var(--hairline)" />

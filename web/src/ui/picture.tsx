@@ -152,7 +152,8 @@ export function Picture({ item, overlays, hidden, detailed, onShown }: { item: I
     );
   }
   return (
-    <figure className="relative m-0 w-full overflow-hidden bg-pane" style={{ aspectRatio: shown ? `${shown.w} / ${shown.h}` : "4 / 3" }}>
+    // Never higher than the place it is in, whatever its shape.
+    <figure className="relative m-0 mx-auto w-full overflow-hidden bg-pane" style={shown ? { aspectRatio: `${shown.w} / ${shown.h}`, maxWidth: `calc(100cqh * ${shown.w / shown.h})` } : { aspectRatio: "4 / 3" }}>
       {shown && (
         <>
           <img src={shown.url} alt={`Picture of item ${shown.item.id}: ${shown.item.sentence}`} className="absolute inset-0 h-full w-full object-contain" />

@@ -141,7 +141,7 @@ function SaveAs({ name, save }: { name: string; save: (name: string) => void }) 
 /** The panels on twelve columns; narrow screens have fewer. */
 function Grid({ panels, tools }: { panels: BoardPanel[]; tools?: (i: number) => React.ReactNode }) {
   return (
-    <div className="grid auto-rows-[5.2rem] grid-cols-12 gap-px bg-hairline max-lg:grid-cols-6 max-sm:grid-cols-1">
+    <div className="grid grid-flow-dense auto-rows-[5.2rem] grid-cols-12 gap-px bg-hairline max-lg:grid-cols-6 max-sm:grid-cols-1">
       {panels.map((p, i) => (
         <section
           key={i}
