@@ -52,7 +52,7 @@ func TestScreenshots(t *testing.T) {
 	shot("floor", "/floor")
 	shot("station", "/stations/line2-top")
 	shot("line", "/lines/line2")
-	shot("statistics", "/statistics?days=365&line=line5&by=lot")
+	shot("statistics", "/statistics?days=365&line=line5&by=lot&base=early")
 	shot("report", "/report/shift")
 	do(t, ctx, chromedp.Navigate(s.url+"/recipes/masking-tape-50/top/what-if"))
 	shows(t, ctx, "would have gone elsewhere")
@@ -70,8 +70,13 @@ func TestScreenshots(t *testing.T) {
 	}
 	shot("review", "/review?station=line2-top")
 	_, err = s.KeepBoard(t.Context(), "Nora, morning", []store.Panel{
-		{Kind: "picture", Station: "line1-top", W: 5, H: 4}, {Kind: "counters", Station: "line1-top", W: 3, H: 2}, {Kind: "counters", Station: "line2-top", W: 4, H: 2},
-		{Kind: "reading", Station: "line5-top", Reading: "rim.highest", W: 7, H: 2}, {Kind: "strip", Station: "line2-top", W: 12, H: 2}, {Kind: "reasons", W: 6, H: 3}, {Kind: "log", Station: "line1-top", W: 6, H: 3},
+		{Kind: "picture", Station: "line1-top", W: 5, H: 4},
+		{Kind: "counters", Station: "line1-top", W: 3, H: 2},
+		{Kind: "counters", Station: "line2-top", W: 4, H: 2},
+		{Kind: "reading", Station: "line5-top", Reading: "rim.highest", W: 7, H: 2},
+		{Kind: "strip", Station: "line2-top", W: 12, H: 2},
+		{Kind: "reasons", W: 6, H: 3},
+		{Kind: "log", Station: "line1-top", W: 6, H: 3},
 	}, "Nora", nil)
 	require.NoError(t, err)
 	shot("board", "/boards/Nora%2C%20morning", chromedp.Sleep(4*time.Second))
@@ -103,7 +108,7 @@ func TestScreenshots(t *testing.T) {
 	t.Setenv("RICETTA_SERVER", s.url)
 	do(t, ctx, chromedp.EmulateViewport(1280, 800))
 	for name, commands := range map[string][]string{
-		"terminal": {"inspect --recipe demo/recipes/pencil-tin-12 demo/pictures", "line list", "items list --not-passed --limit 5", "items show " + bad, "report shift"},
+		"terminal": {"inspect --recipe demo/recipes/pencil-tin-12 demo/pictures", "line list", "items list --not-passed --limit 4", "report shift"},
 	} {
 		var page strings.Builder
 		for _, c := range commands {
@@ -118,7 +123,7 @@ func TestScreenshots(t *testing.T) {
 			text = strings.ReplaceAll(text, mark, `<span style="color:`+color+`">`+mark+"</span>")
 		}
 		file := filepath.Join(t.TempDir(), name+".html")
-		require.NoError(t, os.WriteFile(file, []byte(`<meta charset="utf-8"><body style="margin:0;background:#181b22;color:#e9e5dc"><pre style="font:12px/1.35 'DejaVu Sans Mono',monospace;margin:0;padding:16px">`+text), 0o600))
+		require.NoError(t, os.WriteFile(file, []byte(`<meta charset="utf-8"><body style="margin:0;background:#181b22;color:#e9e5dc"><pre style="font:10.5px/1.16 'DejaVu Sans Mono',monospace;margin:0;padding:16px">`+text), 0o600))
 		do(t, ctx, chromedp.Navigate("file://"+file))
 		save(t, ctx, filepath.Join(dir, name+".png"))
 	}

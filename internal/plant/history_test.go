@@ -24,7 +24,9 @@ func TestHistorySpeaksOfWhatTheRecipesFind(t *testing.T) {
 		ids[l.Product] = recipe.IDs(tree)
 	}
 	until := time.Date(2026, 11, 27, 6, 0, 0, 0, time.UTC)
-	works := func(h time.Time) (string, bool) { return []string{"night", "early", "late"}[h.Hour()/8], h.Weekday() != time.Sunday }
+	works := func(h time.Time) (string, bool) {
+		return []string{"night", "early", "late"}[h.Hour()/8], h.Weekday() != time.Sunday
+	}
 	rate := map[string][2]int64{}
 	add := func(name string, p Past) {
 		r := rate[name]
