@@ -17,7 +17,7 @@ import (
 
 // LimitMove sets one bound of a reading's limits.
 type LimitMove struct {
-	Check   string   `json:"check" required:"true"`
+	Check   string   `required:"true" json:"check"`
 	Reading string   `json:"reading" required:"true"`
 	Bound   string   `json:"bound" required:"true" enum:"least,most,nominal,tolerance"`
 	Value   *float64 `json:"value,omitempty" nullable:"false" description:"Absent: the bound is taken away"`
@@ -33,18 +33,20 @@ func movesOf(list []LimitMove) map[workbench.LimitAt]*float64 {
 
 type whatIfRequest struct {
 	RecipeRequest
-	Limits  []LimitMove `json:"limits,omitempty" nullable:"false" description:"Moves of limits of the draft; none: the draft as it is saved"`
-	Station string      `json:"station,omitempty" description:"Absent: all stations that use the recipe"`
-	From    string      `json:"from,omitempty" format:"date-time" description:"Shifts that overlap the span are taken whole; absent: all that is kept"`
-	Until   string      `json:"until,omitempty" format:"date-time"`
-	List    int         `json:"list,omitempty" description:"How many of the changed items are told, up to 500; absent: 60"`
-	Check   string      `json:"check,omitempty" description:"Tell the spread of this check's reading"`
-	Reading string      `json:"reading,omitempty"`
+	Limits     []LimitMove `json:"limits,omitempty" nullable:"false" description:"Moves of limits of the draft; none: the draft as it is saved"`
+	Station    string      `json:"station,omitempty" description:"Absent: all stations that use the recipe"`
+	Shift      string      `json:"shift,omitempty" description:"The first shift, as in 2026-11-27/night; until_shift is the last one, the same if it is absent"`
+	UntilShift string      `json:"until_shift,omitempty"`
+	From       string      `json:"from,omitempty" format:"date-time" description:"Shifts that overlap the span are taken whole; absent: all that is kept"`
+	Until      string      `json:"until,omitempty" format:"date-time"`
+	List       int         `json:"list,omitempty" description:"How many of the changed items are told, up to 500; absent: 60"`
+	Check      string      `json:"check,omitempty" description:"Tell the spread of this check's reading"`
+	Reading    string      `json:"reading,omitempty"`
 }
 
 // ReadingLimits are the limits of a reading in the draft with its moves.
 type ReadingLimits struct {
-	Check     string   `json:"check" required:"true"`
+	Check     string   `required:"true" json:"check"`
 	Reading   string   `json:"reading" required:"true"`
 	Unit      string   `json:"unit" required:"true"`
 	Whole     bool     `json:"whole" required:"true" description:"It counts, and has no values between"`
@@ -92,6 +94,20 @@ func (s *Server) question(in *whatIfRequest) (q whatif.Question, err error) {
 	f, err := ItemFilter{From: in.From, Until: in.Until}.filter()
 	if err != nil {
 		return q, err
+	}
+	if in.Shift != "" {
+		if in.UntilShift == "" {
+			in.UntilShift = in.Shift
+		}
+		first, ok := s.deps.Records.ShiftOf(in.Shift)
+		last, ok2 := s.deps.Records.ShiftOf(in.UntilShift)
+		if !ok || !ok2 {
+			return q, problem(http.StatusNotFound, "No such shift", "Nothing was inspected in "+in.Shift+" or in "+in.UntilShift+".")
+		}
+		if last.Begin.Before(first.Begin) {
+			first, last = last, first
+		}
+		f.From, f.Until = first.Begin, last.End
 	}
 	q.Station, q.From, q.Until, q.Check, q.Reading = in.Station, f.From, f.Until, in.Check, in.Reading
 	if q.List = in.List; q.List == 0 {

@@ -7,7 +7,6 @@ import (
 	"io"
 	"os"
 
-	"github.com/schollz/progressbar/v3"
 	"github.com/urfave/cli/v3"
 
 	"ricetta/internal/app"
@@ -48,10 +47,9 @@ func writeBackup(ctx context.Context, c *cli.Command, s *client.Client) (err err
 			_ = os.Remove(file)
 		}
 	}()
-	var bar *progressbar.ProgressBar
 	var to io.Writer = f
-	if errs := c.Root().ErrWriter; !c.Bool("quiet") && isTerminal(errs) {
-		bar = progressbar.NewOptions64(-1, progressbar.OptionSetWriter(errs), progressbar.OptionSetDescription("writing"), progressbar.OptionShowBytes(true), progressbar.OptionClearOnFinish())
+	bar := byteBar(c, -1, "writing")
+	if bar != nil {
 		to = io.MultiWriter(f, bar)
 	}
 	err = s.Backup(ctx, to, c.Bool("pictures"))
@@ -67,7 +65,7 @@ func writeBackup(ctx context.Context, c *cli.Command, s *client.Client) (err err
 	if err != nil {
 		return err
 	}
-	m, err := backup.Verify(file, progressOf(c, "reading over"))
+	m, err := backup.Verify(file, weighing(c, "reading over"))
 	if err != nil {
 		return err
 	}
@@ -83,27 +81,12 @@ func writeBackup(ctx context.Context, c *cli.Command, s *client.Client) (err err
 	return nil
 }
 
-// progressOf returns what shows how many bytes of a file are done; nil where nobody would see it.
-func progressOf(c *cli.Command, what string) func(done, of int64) {
-	errs := c.Root().ErrWriter
-	if c.Bool("quiet") || !isTerminal(errs) {
-		return nil
-	}
-	var bar *progressbar.ProgressBar
-	return func(done, of int64) {
-		if bar == nil {
-			bar = progressbar.NewOptions64(of, progressbar.OptionSetWriter(errs), progressbar.OptionSetDescription(what), progressbar.OptionShowBytes(true), progressbar.OptionClearOnFinish())
-		}
-		_ = bar.Set64(done)
-	}
-}
-
 func restore(_ context.Context, c *cli.Command) error {
 	if c.NArg() != 2 {
 		return usagef("give a backup and a new folder, as in: restore ricetta-monday.zip data-restored")
 	}
 	file, dir := c.Args().Get(0), c.Args().Get(1)
-	r, err := app.Restore(file, dir, progressOf(c, "restoring"))
+	r, err := app.Restore(file, dir, weighing(c, "restoring"))
 	if err != nil {
 		return err
 	}

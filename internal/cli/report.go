@@ -2,7 +2,6 @@ package cli
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"net/url"
 	"os"
@@ -11,7 +10,6 @@ import (
 	"time"
 
 	"github.com/jedib0t/go-pretty/v6/table"
-	"github.com/schollz/progressbar/v3"
 	"github.com/urfave/cli/v3"
 
 	"ricetta/internal/client"
@@ -125,53 +123,3 @@ func printReport(ctx context.Context, c *cli.Command, s *client.Client, of strin
 
 // verdictWords say a comparison with what was before.
 var verdictWords = map[string]string{"higher": "more rejects, by more than chance", "lower": "fewer rejects, by more than chance", "chance": "may be chance", "too_few": "too few to say"}
-
-func exportItems(ctx context.Context, c *cli.Command, s *client.Client) (err error) {
-	file, err := oneArg(c, "the file to write")
-	if err != nil {
-		return err
-	}
-	format := strings.TrimPrefix(filepath.Ext(file), ".")
-	if format != "csv" && format != "jsonl" {
-		return usagef("%q: end it with .csv or .jsonl", file)
-	}
-	f, err := os.OpenFile(file, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644) //nolint:gosec // the user's own file
-	if errors.Is(err, os.ErrExist) {
-		return fmt.Errorf("%s is there already; choose another name", file)
-	}
-	if err != nil {
-		return err
-	}
-	defer func() {
-		if e := f.Close(); err == nil {
-			err = e
-		}
-		if err != nil {
-			_ = os.Remove(file)
-		}
-	}()
-	q := filterQuery(c)
-	q.Set("format", format)
-	var bar *progressbar.ProgressBar
-	lines := 0
-	n, err := s.ExportItems(ctx, q, f, func(done, of int) {
-		if bar == nil {
-			bar = barFor(c, of, "items")
-		}
-		lines = done
-		if bar != nil {
-			_ = bar.Set(min(done, of))
-		}
-	})
-	if bar != nil {
-		_ = bar.Finish()
-	}
-	if err != nil {
-		return err
-	}
-	if c.Bool("json") {
-		return printJSON(c.Root().Writer, map[string]any{"file": file, "items": n, "lines": lines})
-	}
-	line(c.Root().Writer, "%s has %s", file, many(n, "item"))
-	return nil
-}

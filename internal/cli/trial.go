@@ -12,7 +12,6 @@ import (
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
-	"github.com/schollz/progressbar/v3"
 	"github.com/urfave/cli/v3"
 
 	"ricetta/core/check"
@@ -56,8 +55,6 @@ func recipeFlags(more ...cli.Flag) []cli.Flag {
 		serverFlag(),
 	}, more...)
 }
-
-func quietFlag() cli.Flag { return &cli.BoolFlag{Name: "quiet", Usage: "no progress bar"} }
 
 // onServiceOf reports whether a recipe of the service is meant, and which.
 func onServiceOf(c *cli.Command) (k workbench.Key, on bool, err error) {
@@ -139,37 +136,17 @@ func below(names []string) []string {
 	return out
 }
 
-// barFor returns a progress bar, nil where nobody would see it.
-func barFor(c *cli.Command, n int, what string) *progressbar.ProgressBar {
-	errs := c.Root().ErrWriter
-	if n < 5 || c.Bool("quiet") || !isTerminal(errs) {
-		return nil
-	}
-	return progressbar.NewOptions(n, progressbar.OptionSetWriter(errs), progressbar.OptionSetDescription(what),
-		progressbar.OptionShowCount(), progressbar.OptionClearOnFinish(), progressbar.OptionSetWidth(30))
-}
-
 // followed runs a trial of the service, with a bar.
 func followed(ctx context.Context, c *cli.Command, run func(s *client.Client, each func(done, of int)) (api.Progress, error)) (p api.Progress, err error) {
 	if c.NArg() > 0 {
 		return p, usagef("pictures are named, but the samples of the service are tried; add them with ricetta sample add --of")
 	}
-	var bar *progressbar.ProgressBar
-	err = onService(func(_ context.Context, c *cli.Command, s *client.Client) error {
-		p, err = run(s, func(done, of int) {
-			if bar == nil {
-				bar = barFor(c, of, "judging")
-			}
-			if bar != nil {
-				_ = bar.Set(done)
-			}
-		})
+	each, finish := counting(c, "judging")
+	defer finish()
+	return p, onService(func(_ context.Context, _ *cli.Command, s *client.Client) error {
+		p, err = run(s, each)
 		return err
 	})(ctx, c)
-	if bar != nil {
-		_ = bar.Finish()
-	}
-	return p, err
 }
 
 func runTrial(ctx context.Context, c *cli.Command) error {

@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
-	"github.com/schollz/progressbar/v3"
 	"github.com/urfave/cli/v3"
 
 	"ricetta/internal/api"
@@ -22,6 +21,8 @@ func whatIfCommand() *cli.Command {
 			serverFlag(), jsonFlag(), quietFlag(),
 			&cli.StringSliceFlag{Name: "limit", Usage: "a limit of the draft to move, as in tips.count.least=11; nothing after the = takes it away"},
 			&cli.StringFlag{Name: "station", Usage: "only items of this station"},
+			&cli.StringFlag{Name: "shift", Usage: "only items of this shift, as in 2026-11-27/night"},
+			&cli.StringFlag{Name: "until-shift", Usage: "and of all shifts up to this one"},
 			&cli.StringFlag{Name: "from", Usage: "from the shift of this time on, as in 2026-03-02T06:00:00Z"},
 			&cli.StringFlag{Name: "until", Usage: "up to the shift of this time"},
 			&cli.IntFlag{Name: "list", Value: 20, Usage: "how many of the changed items are listed"},
@@ -67,21 +68,12 @@ func whatIf(ctx context.Context, c *cli.Command, s *client.Client) error {
 	if c.Bool("draft") && len(moves) == 0 {
 		return usagef("--draft needs a limit to move")
 	}
-	in := map[string]any{"limits": moves, "station": c.String("station"), "from": c.String("from"), "until": c.String("until"), "list": c.Int("list")}
+	in := map[string]any{"limits": moves, "station": c.String("station"), "shift": c.String("shift"), "until_shift": c.String("until-shift"), "from": c.String("from"), "until": c.String("until"), "list": c.Int("list")}
 	var a api.WhatIf
 	if c.Bool("pictures") {
-		var bar *progressbar.ProgressBar
-		a, err = s.WhatIfPictures(ctx, k, in, func(done, of int) {
-			if bar == nil {
-				bar = barFor(c, of, "pictures")
-			}
-			if bar != nil {
-				_ = bar.Set(done)
-			}
-		})
-		if bar != nil {
-			_ = bar.Finish()
-		}
+		each, finish := counting(c, "pictures")
+		a, err = s.WhatIfPictures(ctx, k, in, each)
+		finish()
 	} else {
 		a, err = s.WhatIf(ctx, k, in)
 	}

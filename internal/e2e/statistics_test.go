@@ -140,6 +140,13 @@ func whatIfAndReview(t *testing.T, ctx context.Context, s *service) {
 	require.NotEmpty(t, b.Changes, "the kept pictures say the same")
 	assert.Equal(t, "pass", b.Changes[0].To)
 	assert.Positive(t, b.Changes[0].Bad)
+	var o overviewOf
+	getJSON(t, s, "/api/v1/statistics/overview", &o)
+	b, err = s.WhatIf(c, k, map[string]any{"shift": o.Shifts[len(o.Shifts)-1], "until_shift": o.Shifts[0]})
+	require.NoError(t, err)
+	assert.EqualValues(t, o.Total.Inspected, b.Items)
+	_, err = s.WhatIf(c, k, map[string]any{"shift": "2020-01-01/early"})
+	assert.ErrorContains(t, err, "Nothing was inspected in 2020-01-01/early")
 	_, err = s.WhatIf(c, k, map[string]any{"limits": []api.LimitMove{{Check: "dark", Reading: "share", Bound: "least", Value: &never}}})
 	assert.ErrorContains(t, err, "no check dark")
 

@@ -3068,10 +3068,13 @@ export interface components {
             /** @description How many of the changed items are told, up to 500; absent: 60 */
             list?: number;
             reading?: string;
+            /** @description The first shift, as in 2026-11-27/night; until_shift is the last one, the same if it is absent */
+            shift?: string;
             /** @description Absent: all stations that use the recipe */
             station?: string;
             /** Format: date-time */
             until?: string;
+            until_shift?: string;
         };
         WhatifBin: {
             /** Format: double */

@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { stations } from "../../api/client";
+import { overview, stations } from "../../api/client";
 import { moveLimits, rerun, whatIf, type Draft, type Key, type LimitMove, type ReadingLimits, type WhatIf } from "../../api/workbench";
 import { num } from "../../lib/format";
 import { Button, Empty, Trouble, Waiting } from "../../ui/parts";
@@ -13,6 +13,7 @@ const spans: [string, string][] = [
   ["24", "the last 24 hours"],
   ["168", "the last 7 days"],
   ["0", "all that is kept"],
+  ["shifts", "shifts to choose"],
 ];
 
 const select = "min-h-11 rounded-md border border-hairline bg-sheet px-3 text-base text-ink";
@@ -28,6 +29,10 @@ export function WhatIfTab({ k, e, toChecks }: { k: Key; e: Editing; toChecks: ()
   const [moves, setMoves] = useState<Record<string, LimitMove>>({});
   const [from] = useState(() => Date.now());
   const list = useQuery({ queryKey: ["stations"], queryFn: stations });
+  const [shift, setShift] = useState("");
+  const [until, setUntil] = useState("");
+  const week = new Date(Math.floor(from / 60_000) * 60_000 - 7 * 86_400_000).toISOString();
+  const shifts = useQuery({ queryKey: ["shifts-of", k.product, week], queryFn: () => overview({ product: k.product, from: week }) }).data?.shifts ?? [];
   const mine = (list.data ?? []).filter((s) => s.product === k.product && s.role === k.role);
   const start = useQuery({ queryKey: ["what-if-limits", k, e.draft.tag], queryFn: () => whatIf(k, { list: 0 }), enabled: !e.dirty });
   const limits = start.data?.limits ?? [];
@@ -36,7 +41,7 @@ export function WhatIfTab({ k, e, toChecks }: { k: Key; e: Editing; toChecks: ()
     limits: Object.values(moves),
     list: 60,
     ...(station ? { station } : {}),
-    ...(hours === "0" ? {} : { from: new Date(Math.floor(from / 60_000) * 60_000 - Number(hours) * 3_600_000).toISOString() }),
+    ...(hours === "shifts" ? (shift ? { shift, until_shift: until || shift } : {}) : hours === "0" ? {} : { from: new Date(Math.floor(from / 60_000) * 60_000 - Number(hours) * 3_600_000).toISOString() }),
     ...(at ? { check: at.check, reading: at.reading } : {}),
   };
   const q = useQuery({ queryKey: ["what-if", k, e.draft.tag, question], queryFn: ({ signal }) => whatIf(k, question, signal), placeholderData: keepPreviousData, enabled: !e.dirty && start.isSuccess });
@@ -75,6 +80,31 @@ export function WhatIfTab({ k, e, toChecks }: { k: Key; e: Editing; toChecks: ()
             ))}
           </select>
         </label>
+        {hours === "shifts" && (
+          <>
+            <label className="flex flex-col gap-1 text-sm text-ink-2">
+              From shift
+              <select className={select} value={shift} onChange={(ev) => setShift(ev.target.value)}>
+                {!shift && <option value="">choose…</option>}
+                {shifts.map((n) => (
+                  <option key={n} value={n}>
+                    {n.replace("/", " ")}
+                  </option>
+                ))}
+              </select>
+            </label>
+            <label className="flex flex-col gap-1 text-sm text-ink-2">
+              to shift
+              <select className={select} value={until || shift} onChange={(ev) => setUntil(ev.target.value)}>
+                {shifts.map((n) => (
+                  <option key={n} value={n}>
+                    {n.replace("/", " ")}
+                  </option>
+                ))}
+              </select>
+            </label>
+          </>
+        )}
         {mine.length > 1 && (
           <label className="flex flex-col gap-1 text-sm text-ink-2">
             Station
