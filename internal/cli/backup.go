@@ -99,12 +99,7 @@ func restore(_ context.Context, c *cli.Command) error {
 		line(out, "%s is that of %s, of %s, written by version %s", dir, r.Site, clock(r.Time), r.Version)
 		line(out, "files       %d, each as it was", len(r.Files))
 		line(out, "records     %s, %s", r.Integrity, many(int(r.Items), "item"))
-		if len(r.Differs) == 0 {
-			line(out, "tallies     are the items")
-		}
-		for _, x := range r.Differs {
-			line(out, "tallies     %s", x)
-		}
+		printTallies(out, r.Diagnosis)
 	}
 	if r.Integrity != "ok" || len(r.Differs) > 0 {
 		return errors.New("the records in it are not sound; take an older backup, or count anew with ricetta doctor --rebuild-tallies")

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"io"
 
 	"github.com/urfave/cli/v3"
 
@@ -36,15 +37,20 @@ func doctor(_ context.Context, c *cli.Command) error {
 		if c.Bool("rebuild-tallies") {
 			line(out, "tallies     counted anew from %d items", d.Rebuilt)
 		}
-		if len(d.Differs) == 0 {
-			line(out, "tallies     are the items")
-		}
-		for _, x := range d.Differs {
-			line(out, "tallies     %s", x)
-		}
+		printTallies(out, d)
 	}
 	if d.Integrity != "ok" || len(d.Differs) > 0 {
 		return fmt.Errorf("the records are not sound; restore a backup, or count anew with --rebuild-tallies")
 	}
 	return nil
+}
+
+// printTallies says whether the tallies are the items.
+func printTallies(w io.Writer, d app.Diagnosis) {
+	if len(d.Differs) == 0 {
+		line(w, "tallies     are the items")
+	}
+	for _, x := range d.Differs {
+		line(w, "tallies     %s", x)
+	}
 }

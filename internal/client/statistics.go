@@ -33,22 +33,32 @@ func (c *Client) WhatIfPictures(ctx context.Context, k workbench.Key, in map[str
 		return out, err
 	}
 	defer res.Body.Close()
-	d := json.NewDecoder(res.Body)
-	for {
-		var p api.WhatIfProgress
-		if err := d.Decode(&p); err != nil {
-			if errors.Is(err, io.EOF) {
-				err = errors.New("the service broke off")
-			}
-			return out, err
-		}
+	return out, eachLine(res.Body, func(p api.WhatIfProgress) (bool, error) {
 		switch {
 		case p.Error != "":
-			return out, errors.New(p.Error)
+			return true, errors.New(p.Error)
 		case p.WhatIf != nil:
-			return *p.WhatIf, nil
+			out = *p.WhatIf
+			return true, nil
 		}
 		each(p.Done, p.Of)
+		return false, nil
+	})
+}
+
+// eachLine reads JSON objects until take has the last one, or an error.
+func eachLine[T any](r io.Reader, take func(T) (last bool, err error)) error {
+	d := json.NewDecoder(r)
+	for {
+		var p T
+		if err := d.Decode(&p); errors.Is(err, io.EOF) {
+			return errors.New("the service broke off")
+		} else if err != nil {
+			return err
+		}
+		if last, err := take(p); last || err != nil {
+			return err
+		}
 	}
 }
 

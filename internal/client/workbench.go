@@ -118,27 +118,21 @@ func (c *Client) lines(ctx context.Context, path string, each func(done, of int)
 		return last, err
 	}
 	defer res.Body.Close()
-	d := json.NewDecoder(res.Body)
-	for {
-		var p api.Progress
-		if err := d.Decode(&p); err != nil {
-			if errors.Is(err, io.EOF) {
-				err = errors.New("the service broke off")
-			}
-			return last, err
-		}
+	return last, eachLine(res.Body, func(p api.Progress) (bool, error) {
+		last = p
 		switch {
 		case p.Error != "":
-			return p, errors.New(p.Error)
+			return true, errors.New(p.Error)
 		case len(p.Problems) > 0:
-			return p, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The recipe is not in order", Detail: problemsText(p), Problems: p.Problems}
+			return true, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The recipe is not in order", Detail: problemsText(p), Problems: p.Problems}
 		case p.Report != nil || p.Envelope != nil:
-			return p, nil
+			return true, nil
 		}
 		if each != nil {
 			each(p.Done, p.Of)
 		}
-	}
+		return false, nil
+	})
 }
 
 func problemsText(p api.Progress) string {

@@ -5,7 +5,7 @@ import { items, stations, tally, type Item, type ItemQuery } from "../api/client
 import { short, when } from "../lib/format";
 import { faultWords } from "../lib/verdict";
 import { useKeys } from "../ui/keys";
-import { Button, Empty, Heading, Trouble, Verdict, Waiting } from "../ui/parts";
+import { Button, Empty, fieldLook, Heading, Trouble, Verdict, Waiting } from "../ui/parts";
 import { Thumb } from "../ui/picture";
 
 /** The filters that the address carries. */
@@ -123,7 +123,6 @@ function Row({ i, search }: { i: Item; search: string }) {
   );
 }
 
-const field = "min-h-11 rounded-md border border-hairline bg-sheet px-3 text-base text-ink";
 
 function Filters({ params, set, clear }: { params: URLSearchParams; set: (changes: Record<string, string>) => void; clear?: () => void }) {
   const list = useQuery({ queryKey: ["stations"], queryFn: stations });
@@ -138,7 +137,7 @@ function Filters({ params, set, clear }: { params: URLSearchParams; set: (change
   return (
     <form aria-label="Filters" onSubmit={(e) => e.preventDefault()} className="flex flex-wrap items-end gap-3 border-b border-hairline px-5 py-3">
       <Label text="Station">
-        <select className={field} value={params.get("station") ?? ""} onChange={(e) => set({ station: e.target.value })}>
+        <select className={fieldLook} value={params.get("station") ?? ""} onChange={(e) => set({ station: e.target.value })}>
           <option value="">All</option>
           {list.data?.map((s) => (
             <option key={s.id} value={s.id}>
@@ -149,7 +148,7 @@ function Filters({ params, set, clear }: { params: URLSearchParams; set: (change
       </Label>
       <Label text="Verdict">
         <select
-          className={field}
+          className={fieldLook}
           value={params.get("not_passed") === "true" ? "not_passed" : (params.get("route") ?? "")}
           onChange={(e) => set(e.target.value === "not_passed" ? { not_passed: "true", route: "" } : { not_passed: "", route: e.target.value })}
         >
@@ -161,7 +160,7 @@ function Filters({ params, set, clear }: { params: URLSearchParams; set: (change
         </select>
       </Label>
       <Label text="Reason">
-        <select className={field} value={params.get("reason") ?? ""} onChange={(e) => set({ reason: e.target.value })}>
+        <select className={fieldLook} value={params.get("reason") ?? ""} onChange={(e) => set({ reason: e.target.value })}>
           <option value="">All</option>
           {[...new Set([...(reasons.data?.tallies.map((t) => t.key.reason ?? "") ?? []), params.get("reason") ?? ""])].filter(Boolean).map((r) => (
             <option key={r} value={r}>
@@ -171,10 +170,10 @@ function Filters({ params, set, clear }: { params: URLSearchParams; set: (change
         </select>
       </Label>
       <Label text="From">
-        <input type="datetime-local" className={field} value={local("from")} onChange={(e) => setTime("from", e.target.value)} />
+        <input type="datetime-local" className={fieldLook} value={local("from")} onChange={(e) => setTime("from", e.target.value)} />
       </Label>
       <Label text="Until">
-        <input type="datetime-local" className={field} value={local("until")} onChange={(e) => setTime("until", e.target.value)} />
+        <input type="datetime-local" className={fieldLook} value={local("until")} onChange={(e) => setTime("until", e.target.value)} />
       </Label>
       {(["line", "product", "revision", "shift", "day", "week", "run", "lot"] as const)
         .filter((n) => params.get(n))

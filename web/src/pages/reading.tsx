@@ -1,16 +1,16 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useNavigate, useSearchParams } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { latest, overview, readingChart, stations, type ReadingChart } from "../api/client";
 import { num, when } from "../lib/format";
+import { useFilters } from "../lib/params";
 import { useKeys } from "../ui/keys";
-import { Empty, Heading, Trouble, Waiting } from "../ui/parts";
+import { Empty, fieldLook, Heading, Trouble, Waiting } from "../ui/parts";
 
-const select = "min-h-11 rounded-md border border-hairline bg-sheet px-3 text-base text-ink";
 
 /** The control chart of one reading, its histogram against the limits, and what it is capable of. What is shown is in the address. */
 export function ReadingPage() {
-  const [params, setParams] = useSearchParams();
+  const [params, set] = useFilters();
   const go = useNavigate();
   useKeys({ Escape: () => go("/statistics") });
   const list = useQuery({ queryKey: ["stations"], queryFn: stations });
@@ -23,14 +23,6 @@ export function ReadingPage() {
   const size = Number(params.get("size") ?? "1") || 1;
   const limit = Number(params.get("limit") ?? "300") || 300;
   const shift = params.get("shift") ?? "";
-  const set = (changes: Record<string, string>) => {
-    const next = new URLSearchParams(params);
-    for (const [n, v] of Object.entries(changes)) {
-      if (v) next.set(n, v);
-      else next.delete(n);
-    }
-    setParams(next, { replace: true });
-  };
   const q = useQuery({
     queryKey: ["reading", station, name, size, limit, shift],
     queryFn: () => readingChart({ station, name, size, limit, ...(shift ? { shift } : {}) }),
@@ -48,7 +40,7 @@ export function ReadingPage() {
       <div className="flex flex-wrap items-end gap-4 border-b border-hairline px-5 py-3">
         <label className="flex flex-col gap-1 text-sm text-ink-2">
           Station
-          <select className={select} value={station} onChange={(e) => set({ station: e.target.value, name: "" })}>
+          <select className={fieldLook} value={station} onChange={(e) => set({ station: e.target.value, name: "" })}>
             {(list.data ?? []).map((s) => (
               <option key={s.id} value={s.id}>
                 {`${s.line}: ${s.name}`}
@@ -58,7 +50,7 @@ export function ReadingPage() {
         </label>
         <label className="flex flex-col gap-1 text-sm text-ink-2">
           Reading
-          <select className={select} value={name} onChange={(e) => set({ name: e.target.value })}>
+          <select className={fieldLook} value={name} onChange={(e) => set({ name: e.target.value })}>
             {[...new Set([name, ...names])].filter(Boolean).map((n) => (
               <option key={n}>{n}</option>
             ))}
@@ -66,7 +58,7 @@ export function ReadingPage() {
         </label>
         <label className="flex flex-col gap-1 text-sm text-ink-2">
           Each point
-          <select className={select} value={size} onChange={(e) => set({ size: e.target.value })}>
+          <select className={fieldLook} value={size} onChange={(e) => set({ size: e.target.value })}>
             <option value={1}>one item</option>
             <option value={5}>the mean of 5</option>
             <option value={10}>the mean of 10</option>
@@ -74,7 +66,7 @@ export function ReadingPage() {
         </label>
         <label className="flex flex-col gap-1 text-sm text-ink-2">
           Items
-          <select className={select} value={limit} onChange={(e) => set({ limit: e.target.value })}>
+          <select className={fieldLook} value={limit} onChange={(e) => set({ limit: e.target.value })}>
             {[100, 300, 1000, 5000].map((n) => (
               <option key={n} value={n}>
                 the last {n}
@@ -84,7 +76,7 @@ export function ReadingPage() {
         </label>
         <label className="flex flex-col gap-1 text-sm text-ink-2">
           Shift
-          <select className={select} value={shift} onChange={(e) => set({ shift: e.target.value })}>
+          <select className={fieldLook} value={shift} onChange={(e) => set({ shift: e.target.value })}>
             <option value="">any</option>
             {[...new Set([...(shifts.data?.shifts ?? []), shift])].filter(Boolean).map((n) => (
               <option key={n} value={n}>

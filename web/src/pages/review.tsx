@@ -1,28 +1,20 @@
 import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { useNavigate, useSearchParams } from "react-router";
+import { useNavigate } from "react-router";
 import { items, reviewRates, stations, tally, type ItemQuery, type Rate, type StatFilter } from "../api/client";
+import { useFilters } from "../lib/params";
 import { faultWords } from "../lib/verdict";
 import { useKeys } from "../ui/keys";
-import { Button, Empty, Heading, Trouble, Waiting } from "../ui/parts";
+import { Button, Empty, fieldLook, Heading, Trouble, Waiting } from "../ui/parts";
 import { Strip, Tile } from "../ui/tile";
 
-const select = "min-h-11 rounded-md border border-hairline bg-sheet px-3 text-base text-ink";
 
 /** What did not pass and what did, as strips of pictures: right or wrong? Production goes on. */
 export function ReviewPage() {
-  const [params, setParams] = useSearchParams();
+  const [params, set] = useFilters();
   const go = useNavigate();
   const [frozen, setFrozen] = useState(false);
   useKeys({ Escape: () => go("/statistics"), f: () => setFrozen((f) => !f) });
-  const set = (changes: Record<string, string>) => {
-    const next = new URLSearchParams(params);
-    for (const [n, v] of Object.entries(changes)) {
-      if (v) next.set(n, v);
-      else next.delete(n);
-    }
-    setParams(next, { replace: true });
-  };
   const filter: StatFilter = {};
   for (const n of ["station", "product", "shift", "reason"] as const) {
     const v = params.get(n);
@@ -52,14 +44,14 @@ export function ReviewPage() {
       <div className="flex flex-wrap items-end gap-4 border-b border-hairline px-5 py-3">
         <label className="flex flex-col gap-1 text-sm text-ink-2">
           Show
-          <select className={select} value={passes ? "passed" : ""} onChange={(e) => set({ show: e.target.value, reason: "" })}>
+          <select className={fieldLook} value={passes ? "passed" : ""} onChange={(e) => set({ show: e.target.value, reason: "" })}>
             <option value="">what did not pass</option>
             <option value="passed">what passed</option>
           </select>
         </label>
         <label className="flex flex-col gap-1 text-sm text-ink-2">
           Station
-          <select className={select} value={params.get("station") ?? ""} onChange={(e) => set({ station: e.target.value })}>
+          <select className={fieldLook} value={params.get("station") ?? ""} onChange={(e) => set({ station: e.target.value })}>
             <option value="">all</option>
             {(list.data ?? []).map((s) => (
               <option key={s.id} value={s.id}>
@@ -71,7 +63,7 @@ export function ReviewPage() {
         {!passes && (
           <label className="flex flex-col gap-1 text-sm text-ink-2">
             Reason
-            <select className={select} value={params.get("reason") ?? ""} onChange={(e) => set({ reason: e.target.value })}>
+            <select className={fieldLook} value={params.get("reason") ?? ""} onChange={(e) => set({ reason: e.target.value })}>
               <option value="">all</option>
               {[...new Set([...(reasons.data?.tallies.map((t) => t.key.reason ?? "") ?? []), params.get("reason") ?? ""])].filter(Boolean).map((r) => (
                 <option key={r} value={r}>
@@ -87,7 +79,7 @@ export function ReviewPage() {
           </button>
         )}
       </div>
-      <Tiles key={JSON.stringify([filter, passes])} query={{ ...filter, ...(passes ? { route: "pass" } : { not_passed: true }) }} frozen={frozen} passes={passes} clear={() => setParams({}, { replace: true })} />
+      <Tiles key={JSON.stringify([filter, passes])} query={{ ...filter, ...(passes ? { route: "pass" } : { not_passed: true }) }} frozen={frozen} passes={passes} clear={() => set(Object.fromEntries([...params.keys()].map((n) => [n, ""])))} />
     </>
   );
 }

@@ -1,11 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
-import { Link, useNavigate, useSearchParams } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { compareBy, lines, overview, pareto, stations, trend, type Group, type StatFilter, type Step } from "../api/client";
 import { pct, ReasonBars, Sparkline, stepName, TrendChart } from "../ui/charts";
 import { short } from "../lib/format";
+import { useFilters } from "../lib/params";
 import { useKeys } from "../ui/keys";
-import { Heading, Trouble, Waiting } from "../ui/parts";
+import { fieldLook, Heading, Trouble, Waiting } from "../ui/parts";
 
 const spans: [string, string, string][] = [
   ["1", "last 24 hours", "hour"],
@@ -32,19 +33,11 @@ export function filterOf(p: URLSearchParams, now = Date.now()): { filter: StatFi
 
 /** What was rejected, where, why, and whether it is more than chance. The filters are in the address. */
 export function StatisticsPage() {
-  const [params, setParams] = useSearchParams();
+  const [params, set] = useFilters();
   const go = useNavigate();
   useKeys({ Escape: () => go("/floor") });
   const { filter, days, step } = filterOf(params);
   const by = params.get("by") ?? "station";
-  const set = (changes: Record<string, string>) => {
-    const next = new URLSearchParams(params);
-    for (const [n, v] of Object.entries(changes)) {
-      if (v) next.set(n, v);
-      else next.delete(n);
-    }
-    setParams(next, { replace: true });
-  };
   return (
     <>
       <Heading title="Statistics">
@@ -70,7 +63,6 @@ export function StatisticsPage() {
   );
 }
 
-const select = "min-h-11 rounded-md border border-hairline bg-sheet px-3 text-base text-ink";
 
 function Filters({ params, set, days }: { params: URLSearchParams; set: (c: Record<string, string>) => void; days: string }) {
   const all = useQuery({ queryKey: ["lines"], queryFn: lines });
@@ -78,7 +70,7 @@ function Filters({ params, set, days }: { params: URLSearchParams; set: (c: Reco
   const one = (n: string, word: string, options: [string, string][]) => (
     <label className="flex flex-col gap-1 text-sm text-ink-2">
       {word}
-      <select className={select} value={params.get(n) ?? ""} onChange={(e) => set({ [n]: e.target.value })}>
+      <select className={fieldLook} value={params.get(n) ?? ""} onChange={(e) => set({ [n]: e.target.value })}>
         <option value="">all</option>
         {options.map(([v, w]) => (
           <option key={v} value={v}>
@@ -93,7 +85,7 @@ function Filters({ params, set, days }: { params: URLSearchParams; set: (c: Reco
     <div className="flex flex-wrap items-end gap-4 border-b border-hairline px-5 py-3">
       <label className="flex flex-col gap-1 text-sm text-ink-2">
         Time
-        <select className={select} value={days} onChange={(e) => set({ days: e.target.value, shift: "", day: "", week: "" })}>
+        <select className={fieldLook} value={days} onChange={(e) => set({ days: e.target.value, shift: "", day: "", week: "" })}>
           {spans.map(([d, w]) => (
             <option key={d} value={d}>
               {w}
@@ -162,14 +154,14 @@ function TrendPart({ filter, step, params, set }: { filter: StatFilter; step: st
           <div className="mt-2 flex flex-wrap gap-3 text-sm text-ink-2">
             <label className="flex items-center gap-2">
               Limits from
-              <select className={select} value={early ? "early" : ""} onChange={(e) => set({ base: e.target.value })}>
+              <select className={fieldLook} value={early ? "early" : ""} onChange={(e) => set({ base: e.target.value })}>
                 <option value="">all that is shown</option>
                 <option value="early">its first quarter</option>
               </select>
             </label>
             <label className="flex items-center gap-2">
               Chart
-              <select className={select} value={chart} onChange={(e) => set({ chart: e.target.value === "u" ? "u" : "" })}>
+              <select className={fieldLook} value={chart} onChange={(e) => set({ chart: e.target.value === "u" ? "u" : "" })}>
                 <option value="p">share (p′)</option>
                 <option value="u">for each 1000 (u)</option>
               </select>
@@ -296,7 +288,7 @@ function ComparePart({ filter, by, set }: { filter: StatFilter; by: string; set:
     <Part title="Compare" says="Yield of each, the range it lies in (95 of 100 cases), and whether it has more or fewer rejects than all others together, by more than chance" pending={q.isPending} error={q.error} retry={() => void q.refetch()}>
       <label className="mt-2 flex w-64 flex-col gap-1 text-sm text-ink-2">
         What to compare
-        <select className={select} value={by} onChange={(e) => set({ by: e.target.value })}>
+        <select className={fieldLook} value={by} onChange={(e) => set({ by: e.target.value })}>
           {Object.entries(byWords).map(([v, w]) => (
             <option key={v} value={v}>
               {w}

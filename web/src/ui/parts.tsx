@@ -5,6 +5,9 @@ import { NoAnswer, ServiceError, type Item } from "../api/client";
 import { verdictOf, wordOf } from "../lib/verdict";
 import { colorOf, Mark } from "./marks";
 
+/** How a field or a choice looks. */
+export const fieldLook = "min-h-11 rounded-md border border-hairline bg-sheet px-3 text-base text-ink";
+
 /** Mark and word of a verdict, always together. */
 export function Verdict({ item, size = "md" }: { item: Pick<Item, "route" | "fault">; size?: "md" | "lg" }) {
   const state = verdictOf(item);

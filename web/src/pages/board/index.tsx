@@ -5,10 +5,9 @@ import { Link, useNavigate, useParams } from "react-router";
 import { board, dropBoard, keepBoard, latest, ServiceError, stations, type Board, type BoardPanel } from "../../api/client";
 import { useConnected, useLive } from "../../api/live";
 import { useKeys } from "../../ui/keys";
-import { Button, Confirm, Empty, Heading, Trouble, Waiting } from "../../ui/parts";
+import { Button, Confirm, Empty, fieldLook, Heading, Trouble, Waiting } from "../../ui/parts";
 import { Panel, panelKinds } from "./panels";
 
-const select = "min-h-11 rounded-md border border-hairline bg-sheet px-3 text-base text-ink";
 
 /** A board as somebody has arranged it: to look at, and to arrange. */
 export function BoardPage() {
@@ -96,7 +95,7 @@ function Arranged({ b }: { b: Board }) {
           <Add add={(p) => setDraft([...panels, p])} />
           <label className="flex flex-col gap-1 text-sm text-ink-2">
             Your name
-            <input className={`${select} w-40`} value={who} onChange={(e) => setWho(e.target.value)} />
+            <input className={`${fieldLook} w-40`} value={who} onChange={(e) => setWho(e.target.value)} />
           </label>
           <SaveAs name={b.name} save={(n) => void save(n)} />
           <Button onClick={() => setDropping(true)}>
@@ -129,7 +128,7 @@ function SaveAs({ name, save }: { name: string; save: (name: string) => void }) 
     <span className="flex items-end gap-2">
       <label className="flex flex-col gap-1 text-sm text-ink-2">
         Keep it under another name
-        <input className={`${select} w-48`} value={as} onChange={(e) => setAs(e.target.value)} />
+        <input className={`${fieldLook} w-48`} value={as} onChange={(e) => setAs(e.target.value)} />
       </label>
       <Button disabled={n === "" || n === name} onClick={() => save(n)}>
         Save as
@@ -185,12 +184,12 @@ function Tools({ p, first, last, change, move, drop }: { p: BoardPanel; first: b
         {step("height", "h", 1)}
       </span>
       {p.kind === "strip" && (
-        <select className={select} aria-label="Show" value={p.show ?? ""} onChange={(e) => change({ show: e.target.value as BoardPanel["show"] })}>
+        <select className={fieldLook} aria-label="Show" value={p.show ?? ""} onChange={(e) => change({ show: e.target.value as BoardPanel["show"] })}>
           <option value="">did not pass</option>
           <option value="passes">passed</option>
         </select>
       )}
-      {p.kind === "header" && <input className={`${select} w-56`} aria-label="Text" value={p.text ?? ""} placeholder="text" onChange={(e) => change({ text: e.target.value })} />}
+      {p.kind === "header" && <input className={`${fieldLook} w-56`} aria-label="Text" value={p.text ?? ""} placeholder="text" onChange={(e) => change({ text: e.target.value })} />}
       <button type="button" className={`${tool} ml-auto`} aria-label="Take it away" onClick={drop}>
         <Trash2 size={16} aria-hidden />
       </button>
@@ -212,7 +211,7 @@ function Add({ add }: { add: (p: BoardPanel) => void }) {
     <span className="flex flex-wrap items-end gap-2">
       <label className="flex flex-col gap-1 text-sm text-ink-2">
         Add
-        <select className={select} value={kind} onChange={(e) => setKind(e.target.value as BoardPanel["kind"])}>
+        <select className={fieldLook} value={kind} onChange={(e) => setKind(e.target.value as BoardPanel["kind"])}>
           {Object.entries(panelKinds).map(([n, x]) => (
             <option key={n} value={n}>
               {x.word}
@@ -223,7 +222,7 @@ function Add({ add }: { add: (p: BoardPanel) => void }) {
       {k.station !== "no" && (
         <label className="flex flex-col gap-1 text-sm text-ink-2">
           of
-          <select className={select} value={of} onChange={(e) => setStation(e.target.value)}>
+          <select className={fieldLook} value={of} onChange={(e) => setStation(e.target.value)}>
             {k.station === "may" && <option value="">all stations</option>}
             {(list.data ?? []).map((s) => (
               <option key={s.id} value={s.id}>
@@ -236,7 +235,7 @@ function Add({ add }: { add: (p: BoardPanel) => void }) {
       {kind === "reading" && (
         <label className="flex flex-col gap-1 text-sm text-ink-2">
           Reading
-          <select className={select} value={name} onChange={(e) => setReading(e.target.value)}>
+          <select className={fieldLook} value={name} onChange={(e) => setReading(e.target.value)}>
             {names.map((n) => (
               <option key={n}>{n}</option>
             ))}

@@ -4,7 +4,7 @@ import { Link } from "react-router";
 import { overview, stations } from "../../api/client";
 import { moveLimits, rerun, whatIf, type Draft, type Key, type LimitMove, type ReadingLimits, type WhatIf } from "../../api/workbench";
 import { num } from "../../lib/format";
-import { Button, Empty, Trouble, Waiting } from "../../ui/parts";
+import { Button, Empty, fieldLook, Trouble, Waiting } from "../../ui/parts";
 import { Strip, Tile } from "../../ui/tile";
 import { myName, type Editing } from "./useDraft";
 
@@ -16,7 +16,6 @@ const spans: [string, string][] = [
   ["shifts", "shifts to choose"],
 ];
 
-const select = "min-h-11 rounded-md border border-hairline bg-sheet px-3 text-base text-ink";
 const nameOf = (l: Pick<ReadingLimits, "check" | "reading">) => `${l.check}.${l.reading}`;
 type Bound = LimitMove["bound"];
 const bounds: Bound[] = ["least", "most", "nominal", "tolerance"];
@@ -72,7 +71,7 @@ export function WhatIfTab({ k, e, toChecks }: { k: Key; e: Editing; toChecks: ()
       <div className="flex flex-wrap items-end gap-4 border-b border-hairline px-5 py-3">
         <label className="flex flex-col gap-1 text-sm text-ink-2">
           Items of
-          <select className={select} value={hours} onChange={(ev) => setHours(ev.target.value)}>
+          <select className={fieldLook} value={hours} onChange={(ev) => setHours(ev.target.value)}>
             {spans.map(([h, w]) => (
               <option key={h} value={h}>
                 {w}
@@ -84,7 +83,7 @@ export function WhatIfTab({ k, e, toChecks }: { k: Key; e: Editing; toChecks: ()
           <>
             <label className="flex flex-col gap-1 text-sm text-ink-2">
               From shift
-              <select className={select} value={shift} onChange={(ev) => setShift(ev.target.value)}>
+              <select className={fieldLook} value={shift} onChange={(ev) => setShift(ev.target.value)}>
                 {!shift && <option value="">choose…</option>}
                 {shifts.map((n) => (
                   <option key={n} value={n}>
@@ -95,7 +94,7 @@ export function WhatIfTab({ k, e, toChecks }: { k: Key; e: Editing; toChecks: ()
             </label>
             <label className="flex flex-col gap-1 text-sm text-ink-2">
               to shift
-              <select className={select} value={until || shift} onChange={(ev) => setUntil(ev.target.value)}>
+              <select className={fieldLook} value={until || shift} onChange={(ev) => setUntil(ev.target.value)}>
                 {shifts.map((n) => (
                   <option key={n} value={n}>
                     {n.replace("/", " ")}
@@ -108,7 +107,7 @@ export function WhatIfTab({ k, e, toChecks }: { k: Key; e: Editing; toChecks: ()
         {mine.length > 1 && (
           <label className="flex flex-col gap-1 text-sm text-ink-2">
             Station
-            <select className={select} value={station} onChange={(ev) => setStation(ev.target.value)}>
+            <select className={fieldLook} value={station} onChange={(ev) => setStation(ev.target.value)}>
               <option value="">all</option>
               {mine.map((s) => (
                 <option key={s.id} value={s.id}>
@@ -120,7 +119,7 @@ export function WhatIfTab({ k, e, toChecks }: { k: Key; e: Editing; toChecks: ()
         )}
         <label className="flex flex-col gap-1 text-sm text-ink-2">
           Limit of
-          <select className={select} value={nameOf(at)} onChange={(ev) => setChosen(ev.target.value)}>
+          <select className={fieldLook} value={nameOf(at)} onChange={(ev) => setChosen(ev.target.value)}>
             {limits.map((l) => (
               <option key={nameOf(l)} value={nameOf(l)}>
                 {nameOf(l)}
@@ -137,7 +136,7 @@ export function WhatIfTab({ k, e, toChecks }: { k: Key; e: Editing; toChecks: ()
               <input
                 type="number"
                 step={at.whole ? 1 : "any"}
-                className={`${select} w-36`}
+                className={`${fieldLook} w-36`}
                 value={valueOf(at, b)}
                 onChange={(ev) => ev.target.value !== "" && Number.isFinite(ev.target.valueAsNumber) && move(at, b, ev.target.valueAsNumber)}
               />
