@@ -26,6 +26,7 @@ type Records interface {
 	Review(id store.ID, r store.Review) error
 	Unreview(id store.ID) error
 	statistics.Records
+	Tallies(f store.Filter, by []string) ([]store.Tally, error)
 	EachItem(ctx context.Context, f store.Filter, each func(k *store.Kept) error) error
 	CountItems(f store.Filter) (int64, error)
 	Boards() ([]store.Board, error)

@@ -38,8 +38,8 @@ func (s *Site) isDemo() bool {
 
 // InstallHistory gives the records of the demo plant a year that went before, if they are empty:
 // counts, as they stay when the items are no longer kept, and the items of the last day. It returns
-// how many items that are.
-func InstallHistory(dataDir string, until time.Time) (items int64, err error) {
+// how many items that are. It takes some time; begun is told when it begins.
+func InstallHistory(dataDir string, until time.Time, begun func()) (items int64, err error) {
 	site, err := LoadSite(dataDir)
 	if err != nil || !site.isDemo() {
 		return 0, err
@@ -56,6 +56,7 @@ func InstallHistory(dataDir string, until time.Time) (items int64, err error) {
 	if empty, err := s.Empty(); err != nil || !empty {
 		return 0, err
 	}
+	begun()
 	book, _, err := workbench.Open(dataDir, s, time.Now)
 	if err != nil {
 		return 0, err

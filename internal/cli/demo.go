@@ -38,12 +38,14 @@ func demo(ctx context.Context, c *cli.Command, version string) error {
 		return err
 	}
 	begin := time.Now()
-	items, err := app.InstallHistory(c.String("data"), begin)
+	items, err := app.InstallHistory(c.String("data"), begin, func() {
+		line(out, "Making up a year of the plant's past; that takes about half a minute, once.")
+	})
 	if err != nil {
 		return err
 	}
 	if items > 0 {
-		line(out, "Made up a year of the plant's past: %d items, those of the last day with their pictures (%.0f s, once)", items, time.Since(begin).Seconds())
+		line(out, "%d items in %.0f s; those of the last day are there with their readings and pictures.", items, time.Since(begin).Seconds())
 	}
 	if d := c.Duration("for"); d > 0 {
 		var cancel context.CancelFunc

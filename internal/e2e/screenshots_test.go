@@ -27,7 +27,7 @@ func TestScreenshots(t *testing.T) {
 	dir := os.Getenv("SCREENSHOTS")
 	data := t.TempDir()
 	require.NoError(t, app.InstallDemo(data))
-	_, err := app.InstallHistory(data, time.Now())
+	_, err := app.InstallHistory(data, time.Now(), func() {})
 	require.NoError(t, err)
 	s := start(t, data, "")
 	require.Eventually(t, func() bool {

@@ -3,6 +3,7 @@
 package statistics
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -15,7 +16,7 @@ import (
 
 // Tallies are what is asked.
 type Tallies interface {
-	Tallies(f store.Filter, by []string) ([]store.Tally, error)
+	Grouped(f store.Filter, by []string) ([]store.Sum, error)
 }
 
 // Counts are what became of items.
@@ -83,24 +84,21 @@ type gathered struct {
 }
 
 func gather(t Tallies, f store.Filter, by ...string) (gathered, error) {
-	list, err := t.Tallies(f, append(slices.Clone(by), "route", "fault", "reason"))
+	list, err := t.Grouped(f, append(slices.Clone(by), "route", "fault", "reason"))
 	g := gathered{counts: map[string]Counts{}, reasons: map[string]map[string]int64{}}
 	for _, x := range list {
-		parts := make([]string, len(by))
-		for i, b := range by {
-			parts[i] = x.Key[b]
-		}
-		name := strings.Join(parts, "\x00")
+		name := strings.Join(x.Values[:len(by)], "\x00")
+		route, fault, reason := x.Values[len(by)], x.Values[len(by)+1] == "true", x.Values[len(by)+2]
 		c, seen := g.counts[name]
 		if !seen {
 			g.names = append(g.names, name)
 			g.reasons[name] = map[string]int64{}
 		}
-		c.add(x.Key["route"], x.Key["fault"] == "true", x.Count)
-		g.total.add(x.Key["route"], x.Key["fault"] == "true", x.Count)
+		c.add(route, fault, x.N)
+		g.total.add(route, fault, x.N)
 		g.counts[name] = c
-		if x.Key["route"] != recipe.Pass && x.Key["reason"] != "" {
-			g.reasons[name][x.Key["reason"]] += x.Count
+		if route != recipe.Pass && reason != "" {
+			g.reasons[name][reason] += x.N
 		}
 	}
 	slices.Sort(g.names)
@@ -161,11 +159,12 @@ func Look(t Tallies, f store.Filter) (Overview, error) {
 	if err != nil {
 		return out, err
 	}
-	of := map[string]Counts{} // of stations
+	of, seen := map[string]Counts{}, map[string]bool{} // of stations; shifts
 	for _, n := range g.names {
 		s, st, _ := strings.Cut(n, "\x00")
 		of[st] = of[st].plus(g.counts[n])
-		if !slices.Contains(out.Shifts, s) {
+		if !seen[s] {
+			seen[s] = true
 			out.Shifts = append(out.Shifts, s)
 		}
 		if !slices.Contains(out.Stations, st) {
@@ -210,19 +209,22 @@ type Bar struct {
 // Pareto lists the reasons of what did not pass, the most frequent first.
 func Pareto(t Tallies, f store.Filter) ([]Bar, error) {
 	f.NotPassed = true
-	list, err := t.Tallies(f, []string{"reason", "fault"})
+	list, err := t.Grouped(f, []string{"reason", "fault"})
 	if err != nil {
 		return nil, err
 	}
 	all := int64(0)
 	for _, x := range list {
-		all += x.Count
+		all += x.N
 	}
+	slices.SortFunc(list, func(a, b store.Sum) int {
+		return cmp.Or(cmp.Compare(b.N, a.N), strings.Compare(a.Values[0], b.Values[0]), strings.Compare(a.Values[1], b.Values[1]))
+	})
 	out := make([]Bar, 0, len(list))
 	sum := int64(0)
 	for _, x := range list {
-		sum += x.Count
-		out = append(out, Bar{x.Key["reason"], x.Key["fault"] == "true", x.Count, float64(x.Count) / float64(all), float64(sum) / float64(all)})
+		sum += x.N
+		out = append(out, Bar{x.Values[0], x.Values[1] == "true", x.N, float64(x.N) / float64(all), float64(sum) / float64(all)})
 	}
 	return out, nil
 }

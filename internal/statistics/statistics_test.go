@@ -3,6 +3,7 @@ package statistics
 import (
 	"fmt"
 	"math"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -14,7 +15,7 @@ import (
 // made are tallies by shift, station, route, reason and count; other fields are empty.
 type made [][5]any
 
-func (m made) Tallies(f store.Filter, by []string) (out []store.Tally, err error) {
+func (m made) Grouped(f store.Filter, by []string) (out []store.Sum, err error) {
 	for _, r := range m {
 		if f.NotPassed && r[2] == "pass" {
 			continue
@@ -23,19 +24,19 @@ func (m made) Tallies(f store.Filter, by []string) (out []store.Tally, err error
 		if r[3] == "late" {
 			all["fault"] = "true"
 		}
-		key := map[string]string{}
+		var key []string
 		for _, b := range by {
-			key[b] = all[b]
+			key = append(key, all[b])
 		}
 		merged := false
 		for i := range out {
-			if assert.ObjectsAreEqual(out[i].Key, key) {
-				out[i].Count += int64(r[4].(int))
+			if slices.Equal(out[i].Values, key) {
+				out[i].N += int64(r[4].(int))
 				merged = true
 			}
 		}
 		if !merged {
-			out = append(out, store.Tally{Key: key, Count: int64(r[4].(int))})
+			out = append(out, store.Sum{Values: key, N: int64(r[4].(int))})
 		}
 	}
 	return out, nil
