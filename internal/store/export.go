@@ -41,14 +41,8 @@ func (s *Store) CountItems(f Filter) (n int64, err error) {
 // Columns names the readings (CHECK.NAME) that items of a station or product may have, in the order in
 // which they came up.
 func (s *Store) Columns(f Filter) ([]string, error) {
-	q := s.read
-	for column, v := range map[string]string{"station": f.Station, "line": f.Line, "product": f.Product, "role": f.Role, "revision": f.Revision} {
-		if v != "" {
-			q = q.Where(column+" = ?", v)
-		}
-	}
-	var rows []layoutRow
-	if err := q.Order("id").Find(&rows).Error; err != nil {
+	rows, err := s.layoutsOf(f)
+	if err != nil {
 		return nil, err
 	}
 	seen, out := map[string]bool{}, []string{}

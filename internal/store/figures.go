@@ -251,12 +251,8 @@ type FigureFilter struct {
 // Figures hands over the figures of the production of a recipe, layout by layout, each in the order
 // of its items, until each says no.
 func (s *Store) Figures(f FigureFilter, each func(l *Layout, x Figures) bool) error {
-	var rows []layoutRow
-	q := s.read.Where("product = ? AND role = ?", f.Product, f.Role)
-	if f.Station != "" {
-		q = q.Where("station = ?", f.Station)
-	}
-	if err := q.Order("id").Find(&rows).Error; err != nil {
+	rows, err := s.layoutsOf(Filter{Product: f.Product, Role: f.Role, Station: f.Station})
+	if err != nil {
 		return err
 	}
 	within, lo, hi, err := s.span(f.From, f.Until)
@@ -279,6 +275,18 @@ func (s *Store) Figures(f FigureFilter, each func(l *Layout, x Figures) bool) er
 		}
 	}
 	return nil
+}
+
+// layoutsOf returns the layouts of the items that a filter may let through.
+func (s *Store) layoutsOf(f Filter) (rows []layoutRow, err error) {
+	q := s.read
+	for column, v := range map[string]string{"station": f.Station, "line": f.Line, "product": f.Product, "role": f.Role, "revision": f.Revision} {
+		if v != "" {
+			q = q.Where(column+" = ?", v)
+		}
+	}
+	err = q.Order("id").Find(&rows).Error
+	return rows, err
 }
 
 // span returns the shifts that overlap a span of time, nil for all, and between which numbers

@@ -243,3 +243,43 @@ func TestABoardIsNotOverwrittenBySomebodyElse(t *testing.T) {
 	assert.ErrorIs(t, err, ErrNoBoard)
 	assert.ErrorIs(t, s.KeepBoard(b, noon), ErrBoardChanged, "it was deleted meanwhile")
 }
+
+// A chart of a reading has the newest items that have it, in the order of time, over revisions.
+func TestReadingsComeInOrder(t *testing.T) {
+	s := opened(t, Options{})
+	most := 12.0
+	var items []*station.Item
+	for i := range int64(10) {
+		it := item(i+1, recipe.Pass)
+		it.Findings[0].Readings = map[string]check.ReadingJSON{"count": {Value: float64(i), Unit: "spots", Most: &most}}
+		switch i {
+		case 3:
+			it.Findings[0].Readings = map[string]check.ReadingJSON{"other": {Value: 1}}
+		case 4, 5:
+			it.Revision = "sha256:def"
+		case 6:
+			it.Station = "s2"
+		case 7:
+			it.Challenge = 4
+		}
+		items = append(items, it)
+	}
+	record(t, s, items...)
+	values := func(f Filter, name string, limit int) (out []float64) {
+		list, err := s.Readings(f, name, limit)
+		require.NoError(t, err)
+		for i, r := range list {
+			out = append(out, r.Value.Value)
+			assert.Equal(t, "spots", r.Value.Unit)
+			assert.Equal(t, i == len(list)-1, r.Value.Most != nil, "the newest has its limits")
+		}
+		return out
+	}
+	assert.Equal(t, []float64{0, 1, 2, 4, 5, 8, 9}, values(Filter{Station: "s1"}, "tips.count", 100))
+	assert.Equal(t, []float64{5, 8, 9}, values(Filter{Station: "s1"}, "tips.count", 3))
+	assert.Equal(t, []float64{0, 1, 2, 4, 5, 6, 8, 9}, values(Filter{Product: "tin"}, "tips.count", 100))
+	assert.Equal(t, []float64{4, 5}, values(Filter{Revision: "sha256:def"}, "tips.count", 100))
+	for _, name := range []string{"tips.nothing", "nothing.count", "tips", ""} {
+		assert.Empty(t, values(Filter{}, name, 100), name)
+	}
+}
