@@ -71,7 +71,10 @@ func benchStatistics(t table) error {
 			{"trend", func() error { _, err := statistics.Trend(s, span.f, span.by, statistics.How{}); return err }},
 			{"stations compared", func() error { _, err := statistics.Compare(s, span.f, "station"); return err }},
 			{"lots compared", func() error { _, err := statistics.Compare(s, span.f, "lot"); return err }},
-			{"5000 values of a reading", func() error { _, err := s.Readings(store.Filter{Shift: span.f.Shift, Station: "line1-0"}, "tips.count", 5000); return err }},
+			{"5000 values of a reading", func() error {
+				_, err := s.Readings(store.Filter{Shift: span.f.Shift, Station: "line1-0"}, "tips.count", 5000)
+				return err
+			}},
 			{"teams compared", func() error { _, err := statistics.Compare(s, span.f, "team"); return err }},
 		} {
 			var failed error

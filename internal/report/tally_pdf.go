@@ -16,7 +16,6 @@ var (
 	inkDark   = [3]int{30, 40, 48}
 	inkReject = [3]int{178, 44, 12}
 	inkFault  = [3]int{126, 60, 140}
-	inkPass   = [3]int{0, 105, 98}
 	inkQuiet  = [3]int{120, 128, 134}
 	inkWash   = [3]int{228, 232, 235}
 )
