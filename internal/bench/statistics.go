@@ -91,6 +91,9 @@ func benchStatistics(t table) error {
 			t.time(span.name+": "+q.name, span.target, r)
 		}
 	}
+	if err := benchLists(t, s, until); err != nil {
+		return err
+	}
 	if err := benchWhatIf(t, s, plan, until); err != nil {
 		return err
 	}
@@ -101,6 +104,41 @@ func benchStatistics(t table) error {
 	}
 	longest := float64(out.Longest.Microseconds()) / 1000
 	t.row(fmt.Sprintf("%d items deleted in %.0f s: the writer held up, longest", out.Items, time.Since(begin).Seconds()), fmt.Sprintf("%.1f ms", longest), "≤ 50 ms", longest/50, longest <= 50)
+	return nil
+}
+
+// benchLists asks for items as the lists of the console do.
+func benchLists(t table, s *store.Store, until time.Time) error {
+	page, err := s.Items(store.Filter{Station: "line1-0"}, 50)
+	if err != nil {
+		return err
+	}
+	for _, q := range []struct {
+		name string
+		f    store.Filter
+	}{
+		{"all", store.Filter{}},
+		{"of a station", store.Filter{Station: "line1-0"}},
+		{"of a station, the next", store.Filter{Station: "line1-0", Before: page[49].ID}},
+		{"of a station, not passed", store.Filter{Station: "line1-0", NotPassed: true}},
+		{"of a station, by reason", store.Filter{Station: "line1-0", Route: "reject", Reason: "tips"}},
+		{"not passed in a year", store.Filter{NotPassed: true, From: until.AddDate(-1, 0, 0)}},
+		{"of a station, an hour half a year ago", store.Filter{Station: "line1-0", From: until.AddDate(0, -6, 0), Until: until.AddDate(0, -6, 0).Add(time.Hour)}},
+		{"of a shift, by reason", store.Filter{Shift: "2026-11-26/night", Reason: "tips"}},
+	} {
+		var failed error
+		r := best(func(b *testing.B) {
+			for b.Loop() {
+				if _, err := s.Items(q.f, 50); err != nil {
+					failed = err
+				}
+			}
+		})
+		if failed != nil {
+			return failed
+		}
+		t.time("50 items, "+q.name, 50, r)
+	}
 	return nil
 }
 

@@ -13,7 +13,7 @@ const exportAtOnce = 500
 func (s *Store) EachItem(ctx context.Context, f Filter, each func(k *Kept) error) error {
 	for {
 		var rows []itemRow
-		if err := f.apply(s.read.WithContext(ctx).Model(&itemRow{})).Order("id DESC").Limit(exportAtOnce).Find(&rows).Error; err != nil {
+		if err := f.newest(f.apply(s.read.WithContext(ctx).Model(&itemRow{}))).Limit(exportAtOnce).Find(&rows).Error; err != nil {
 			return err
 		}
 		for i := range rows {

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"math"
 	"time"
 
 	"gorm.io/gorm"
@@ -69,8 +70,36 @@ func (f Filter) lets(key, day string) bool {
 	return (f.Shift == "" || key == f.Shift) && (!ok || day >= first && day <= last)
 }
 
+// newest sorts what apply chooses, the newest first. The planner does not know that the numbers of a
+// station's items and those of the records go up together, nor how few items a span of time has: it
+// would sort all items of a station, or of a year.
+func (f Filter) newest(q *gorm.DB) *gorm.DB {
+	if f.byStation() && f.Until.IsZero() {
+		if f.Before > 0 {
+			q = q.Where("seq < COALESCE((SELECT b.seq FROM items b WHERE b.id = ? AND b.station = ?), seq + 1)", f.Before, f.Station)
+		}
+		return q.Order("seq DESC")
+	}
+	return q.Order("id DESC")
+}
+
+// byStation reports whether nothing else that has an index chooses items than their station.
+func (f Filter) byStation() bool {
+	return f.Station != "" && f.Route == "" && f.Reason == "" && f.Shift == "" && f.Day == "" && f.Week == "" && f.Run == 0 && f.Lot == ""
+}
+
+// slack is how far the order of numbers may be off that of time.
+const slack = time.Minute
+
 func (f Filter) apply(q *gorm.DB) *gorm.DB {
-	for column, v := range map[string]string{"station": f.Station, "line": f.Line, "product": f.Product, "route": f.Route, "reason": f.Reason, "revision": f.Revision, "role": f.Role} {
+	if f.Station != "" {
+		column := "station"
+		if f.byStation() && !f.Until.IsZero() {
+			column = "+station" // the span is looked through, and not all of the station
+		}
+		q = q.Where(column+" = ?", f.Station)
+	}
+	for column, v := range map[string]string{"line": f.Line, "product": f.Product, "route": f.Route, "reason": f.Reason, "revision": f.Revision, "role": f.Role} {
 		if v != "" {
 			q = q.Where(column+" = ?", v)
 		}
@@ -100,10 +129,10 @@ func (f Filter) apply(q *gorm.DB) *gorm.DB {
 		q = q.Where("challenge = 0")
 	}
 	if !f.From.IsZero() {
-		q = q.Where("time >= ?", f.From.UnixMilli())
+		q = q.Where("+time >= ? AND id >= COALESCE((SELECT a.id FROM items a WHERE a.time >= ? ORDER BY a.time LIMIT 1), ?)", f.From.UnixMilli(), f.From.Add(-slack).UnixMilli(), int64(math.MaxInt64))
 	}
 	if !f.Until.IsZero() {
-		q = q.Where("time < ?", f.Until.UnixMilli())
+		q = q.Where("+time < ? AND id <= COALESCE((SELECT a.id FROM items a WHERE a.time >= ? ORDER BY a.time LIMIT 1), ?)", f.Until.UnixMilli(), f.Until.Add(slack).UnixMilli(), int64(math.MaxInt64))
 	}
 	if f.Before > 0 {
 		q = q.Where("id < ?", f.Before)
@@ -114,7 +143,7 @@ func (f Filter) apply(q *gorm.DB) *gorm.DB {
 // Items returns up to limit items, newest first, without their findings.
 func (s *Store) Items(f Filter, limit int) ([]Kept, error) {
 	var rows []itemRow
-	q := f.apply(s.read.Model(&itemRow{})).Omit("findings").Order("id DESC").Limit(limit)
+	q := f.newest(f.apply(s.read.Model(&itemRow{}))).Omit("findings").Limit(limit)
 	if err := q.Find(&rows).Error; err != nil {
 		return nil, err
 	}

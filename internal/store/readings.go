@@ -27,7 +27,7 @@ func (s *Store) Readings(f Filter, name string, limit int) ([]Reading, error) {
 	}
 	checkID, reading := name[:i], name[i+1:]
 	var rows []itemRow
-	q := f.apply(s.read.Model(&itemRow{})).Where("challenge = 0").Select("id, station, seq, time").Order("id DESC").Limit(limit)
+	q := f.newest(f.apply(s.read.Model(&itemRow{}))).Where("challenge = 0").Select("id, station, seq, time").Limit(limit)
 	if err := q.Find(&rows).Error; err != nil || len(rows) == 0 {
 		return nil, err
 	}
