@@ -30,9 +30,22 @@ func TestListsAreWhatFitsNewestFirst(t *testing.T) {
 	require.Len(t, all, 300)
 	day := noon.Add(24 * time.Hour)
 	for _, f := range []Filter{
-		{}, {Station: "s1"}, {Station: "s1", NotPassed: true}, {Station: "s2", Route: recipe.Reject}, {Station: "s0", Reason: "tips"}, {NotPassed: true, From: day},
-		{Station: "s1", From: day}, {Station: "s1", Until: day}, {Station: "s1", From: day, Until: day.Add(3 * time.Hour)}, {From: day, Until: day.Add(90 * time.Second)}, {From: day, Until: day.Add(10 * time.Minute)},
-		{Station: "s2", Route: recipe.Reject, Until: day}, {Station: "s9"}, {Station: "s1", From: noon.AddDate(1, 0, 0)}, {Until: noon.AddDate(-1, 0, 0)}, {Station: "s0", Shift: "2026-03-03/early"},
+		{},
+		{Station: "s1"},
+		{Station: "s1", NotPassed: true},
+		{Station: "s2", Route: recipe.Reject},
+		{Station: "s0", Reason: "tips"},
+		{NotPassed: true, From: day},
+		{Station: "s1", From: day},
+		{Station: "s1", Until: day},
+		{Station: "s1", From: day, Until: day.Add(3 * time.Hour)},
+		{From: day, Until: day.Add(90 * time.Second)},
+		{From: day, Until: day.Add(10 * time.Minute)},
+		{Station: "s2", Route: recipe.Reject, Until: day},
+		{Station: "s9"},
+		{Station: "s1", From: noon.AddDate(1, 0, 0)},
+		{Until: noon.AddDate(-1, 0, 0)},
+		{Station: "s0", Shift: "2026-03-03/early"},
 	} {
 		var want []ID
 		for _, k := range all {
