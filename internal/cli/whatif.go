@@ -93,7 +93,7 @@ func whatIf(ctx context.Context, c *cli.Command, s *client.Client) error {
 	}
 	d, err := s.MoveLimits(ctx, k, moves, c.String("who"))
 	if err == nil && !c.Bool("json") {
-		line(out, "\nThe draft of %s has the moved limits. Try it: ricetta recipe release %s", k, k)
+		line(out, "\nThe draft of %s has the moved limits. Try it on the samples: ricetta trial --of %s", k, k)
 		for _, p := range d.Problems {
 			line(out, "problem: %s", p)
 		}

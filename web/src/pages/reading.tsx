@@ -161,6 +161,13 @@ function Shown({ c, size }: { c: ReadingChart; size: number }) {
   );
 }
 
+/** The values whose places are so far apart that what is written there can be read; the first ones count. */
+function apart(values: (number | undefined)[], place: (v: number) => number, room: number): number[] {
+  const out: number[] = [];
+  for (const v of values) if (v !== undefined && out.every((o) => Math.abs(place(o) - place(v)) >= room)) out.push(v);
+  return out;
+}
+
 type P = { value: number; center: number; least: number; most: number; rules: number[]; item?: string; time?: string };
 
 function Plot({ points, least, most, label, height = 220, pick }: { points: P[]; least?: number; most?: number; label: string; height?: number; pick?: (p: P) => void }) {
@@ -205,7 +212,7 @@ function Plot({ points, least, most, label, height = 220, pick }: { points: P[];
           }}
         />
       )}
-      {[first.least, first.center, first.most].map((v, i) => (
+      {apart([first.center, least, most, first.least, first.most], y, 14).map((v, i) => (
         <text key={i} x={54} y={y(v) + 4} textAnchor="end" fontSize={12} fill="var(--ink-2)">
           {num(v)}
         </text>
@@ -231,7 +238,7 @@ function Bars({ c }: { c: ReadingChart }) {
       ))}
       <line x1={0} x2={w} y1={h - 20} y2={h - 20} stroke="var(--hairline)" />
       {[c.least, c.most].map((v, i) => v !== undefined && <line key={i} x1={x(v)} x2={x(v)} y1={4} y2={h - 20} stroke="var(--reject)" strokeDasharray="9 5" strokeWidth={1.5} />)}
-      {[c.histogram[0]!.from, c.histogram.at(-1)!.to].map((v, i) => (
+      {apart([c.least, c.most, c.histogram[0]!.from, c.histogram.at(-1)!.to], x, 60).map((v, i) => (
         <text key={i} x={Math.min(Math.max(x(v), 16), w - 16)} y={h - 5} textAnchor="middle" fontSize={12} fill="var(--ink-2)">
           {num(v)}
         </text>

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import type { ReactNode } from "react";
+import { useState, type ReactNode } from "react";
 import { Link, useNavigate } from "react-router";
 import { compareBy, lines, overview, pareto, stations, trend, type Group, type StatFilter, type Step } from "../api/client";
 import { pct, ReasonBars, Sparkline, stepName, TrendChart } from "../ui/charts";
@@ -275,27 +275,43 @@ function Shifts({ filter, set }: { filter: StatFilter; set: (c: Record<string, s
   );
 }
 
+/** Of more groups than these the worst come first. */
+const manyGroups = 12;
+
 /** Fields by which items can be listed. */
 const drills = ["line", "station", "product", "revision", "run", "lot", "shift", "day", "week"];
 
 /** Groups beside all others, with the range that their yield lies in. */
 function ComparePart({ filter, by, set }: { filter: StatFilter; by: string; set: (c: Record<string, string>) => void }) {
   const q = useQuery({ queryKey: ["compare", filter, by], queryFn: () => compareBy(filter, by), placeholderData: (old) => old });
-  const groups = q.data?.groups ?? [];
+  const [order, setOrder] = useState<"" | "name" | "worst">("");
+  const named = q.data?.groups ?? [];
+  // Of many, those that are surely worse come first: by the upper end of the range, so that few items weigh little.
+  const worst = order === "worst" || (order === "" && named.length > manyGroups);
+  const groups = worst ? [...named].sort((a, b) => a.range.most - b.range.most) : named;
   const lo = Math.min(...groups.map((g) => g.range.least), 1);
   const x = (v: number) => (100 * (v - lo)) / Math.max(1 - lo, 1e-9);
   return (
     <Part title="Compare" says="Yield of each, the range it lies in (95 of 100 cases), and whether it has more or fewer rejects than all others together, by more than chance" pending={q.isPending} error={q.error} retry={() => void q.refetch()}>
-      <label className="mt-2 flex w-64 flex-col gap-1 text-sm text-ink-2">
-        What to compare
-        <select className={fieldLook} value={by} onChange={(e) => set({ by: e.target.value })}>
-          {Object.entries(byWords).map(([v, w]) => (
-            <option key={v} value={v}>
-              {w}
-            </option>
-          ))}
-        </select>
-      </label>
+      <div className="mt-2 flex flex-wrap gap-4">
+        <label className="flex w-64 flex-col gap-1 text-sm text-ink-2">
+          What to compare
+          <select className={fieldLook} value={by} onChange={(e) => set({ by: e.target.value })}>
+            {Object.entries(byWords).map(([v, w]) => (
+              <option key={v} value={v}>
+                {w}
+              </option>
+            ))}
+          </select>
+        </label>
+        <label className="flex w-64 flex-col gap-1 text-sm text-ink-2">
+          Order
+          <select className={fieldLook} value={worst ? "worst" : "name"} onChange={(e) => setOrder(e.target.value === "worst" ? "worst" : "name")}>
+            <option value="name">by name</option>
+            <option value="worst">the worst first</option>
+          </select>
+        </label>
+      </div>
       {groups.length === 0 ? (
         <p className="text-base text-ink-2">Nothing was inspected in this time.</p>
       ) : (
