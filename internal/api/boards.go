@@ -18,8 +18,6 @@ type BoardList struct {
 	Boards []store.Board `json:"boards" required:"true" nullable:"false"`
 }
 
-type boardRequest struct{ BoardName }
-
 type keepBoardRequest struct {
 	BoardName
 	Panels []store.Panel `json:"panels" required:"true" nullable:"false"`
@@ -55,7 +53,7 @@ func (s *Server) listBoards(*echo.Context, *none) (*BoardList, error) {
 	return &BoardList{list}, err
 }
 
-func (s *Server) showBoard(_ *echo.Context, in *boardRequest) (*store.Board, error) {
+func (s *Server) showBoard(_ *echo.Context, in *BoardName) (*store.Board, error) {
 	b, err := s.deps.Records.Board(in.Name)
 	return &b, boardError(err)
 }
@@ -100,7 +98,7 @@ func (s *Server) checkBoard(b store.Board) error {
 	return nil
 }
 
-func (s *Server) dropBoard(_ *echo.Context, in *boardRequest) (*BoardList, error) {
+func (s *Server) dropBoard(_ *echo.Context, in *BoardName) (*BoardList, error) {
 	if err := s.deps.Records.DropBoard(in.Name); err != nil {
 		return nil, boardError(err)
 	}

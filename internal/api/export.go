@@ -36,9 +36,11 @@ func (s *Server) exportItems(c *echo.Context, in *exportRequest) error {
 	if err != nil {
 		return err
 	}
-	columns, err := s.deps.Records.Columns(f)
-	if err != nil {
-		return err
+	var columns []string
+	if in.Format == "csv" {
+		if columns, err = s.deps.Records.Columns(f); err != nil {
+			return err
+		}
 	}
 	w := c.Response()
 	w.Header().Set(CountHeader, strconv.FormatInt(n, 10))

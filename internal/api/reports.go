@@ -10,6 +10,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"ricetta/internal/report"
+	"ricetta/internal/shift"
 	"ricetta/internal/statistics"
 )
 
@@ -24,9 +25,6 @@ type ReportRequest struct {
 	Until   string `query:"until" format:"date-time" description:"and until when"`
 }
 
-// reportRequest is exported in the document under that name.
-type reportRequest struct{ ReportRequest }
-
 type reportFileRequest struct {
 	ReportRequest
 	Format string `query:"format" required:"true" enum:"pdf,csv,xlsx"`
@@ -40,7 +38,7 @@ func (s *Server) reportOf(in ReportRequest) (*statistics.Report, error) {
 	now := time.Now()
 	if in.Of == statistics.OfShift && in.Shift == "last" {
 		for _, x := range s.deps.Records.Shifts(now.AddDate(0, 0, -30), now) {
-			if !x.End.After(now) && x.Name != noShift {
+			if !x.End.After(now) && x.Name != shift.None {
 				in.Shift = x.Key
 			}
 		}
@@ -55,11 +53,8 @@ func (s *Server) reportOf(in ReportRequest) (*statistics.Report, error) {
 	return r, nil
 }
 
-// noShift is the name of the time outside all shifts.
-const noShift = "none"
-
-func (s *Server) showReport(_ *echo.Context, in *reportRequest) (*statistics.Report, error) {
-	return s.reportOf(in.ReportRequest)
+func (s *Server) showReport(_ *echo.Context, in *ReportRequest) (*statistics.Report, error) {
+	return s.reportOf(*in)
 }
 
 func (s *Server) reportFile(c *echo.Context, in *reportFileRequest) error {

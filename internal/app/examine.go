@@ -20,19 +20,28 @@ type Diagnosis struct {
 // Examine looks whether the records of a data folder are sound, and counts anew where that is
 // wanted. The service must not run on them.
 func Examine(dataDir string, rebuild bool) (d Diagnosis, err error) {
-	site, err := LoadSite(dataDir)
-	if err != nil {
-		return d, err
-	}
-	calendar, err := shift.New(site.Shifts)
-	if err != nil {
-		return d, fmt.Errorf("%s: shifts: %w", SiteFile, err)
-	}
-	s, err := store.Open(store.Options{Dir: dataDir, Calendar: calendar, PictureLimit: site.Pictures.LimitMB << 20, PassShare: site.Pictures.PassShare})
+	s, err := openRecords(dataDir)
 	if err != nil {
 		return d, err
 	}
 	defer s.Close()
+	return examine(s, rebuild)
+}
+
+// openRecords opens the records of a data folder on which no service runs.
+func openRecords(dataDir string) (*store.Store, error) {
+	site, err := LoadSite(dataDir)
+	if err != nil {
+		return nil, err
+	}
+	calendar, err := shift.New(site.Shifts)
+	if err != nil {
+		return nil, fmt.Errorf("%s: shifts: %w", SiteFile, err)
+	}
+	return store.Open(store.Options{Dir: dataDir, Calendar: calendar, PictureLimit: site.Pictures.LimitMB << 20, PassShare: site.Pictures.PassShare})
+}
+
+func examine(s *store.Store, rebuild bool) (d Diagnosis, err error) {
 	if d.Integrity, err = s.Integrity(); err != nil {
 		return d, err
 	}

@@ -10,7 +10,6 @@ import (
 	"time"
 
 	"ricetta/internal/backup"
-	"ricetta/internal/shift"
 	"ricetta/internal/store"
 )
 
@@ -93,22 +92,14 @@ func Restore(file, dir string, each func(done, of int64)) (out Restored, err err
 		return out, err
 	}
 	out.Manifest = *m
-	if out.Diagnosis, err = Examine(dir, false); err != nil {
-		return out, err
-	}
-	site, err := LoadSite(dir)
-	if err != nil {
-		return out, err
-	}
-	calendar, err := shift.New(site.Shifts)
-	if err != nil {
-		return out, err
-	}
-	s, err := store.Open(store.Options{Dir: dir, Calendar: calendar, PictureLimit: site.Pictures.LimitMB << 20})
+	s, err := openRecords(dir)
 	if err != nil {
 		return out, err
 	}
 	defer s.Close()
+	if out.Diagnosis, err = examine(s, false); err != nil {
+		return out, err
+	}
 	out.Items, err = s.Count()
 	return out, err
 }

@@ -47,9 +47,9 @@ func (s *Store) Columns(f Filter) ([]string, error) {
 	}
 	seen, out := map[string]bool{}, []string{}
 	for _, r := range rows {
-		var names layoutNames
-		if err := json.Unmarshal(r.Names, &names); err != nil {
-			return nil, fmt.Errorf("the names of figures of %s are broken: %w", r.Station, err)
+		names, err := r.names()
+		if err != nil {
+			return nil, err
 		}
 		for _, c := range names.Columns {
 			name := names.Checks[c.Check] + "." + c.Name

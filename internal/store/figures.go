@@ -39,6 +39,13 @@ type layoutNames struct {
 	Routes  []string   `json:"routes"`
 }
 
+func (r *layoutRow) names() (n layoutNames, err error) {
+	if err := json.Unmarshal(r.Names, &n); err != nil {
+		return n, fmt.Errorf("the names of figures of %s are broken: %w", r.Station, err)
+	}
+	return n, nil
+}
+
 // FigureOf names a reading.
 type FigureOf struct {
 	Check int    `json:"check"` // index into the checks
@@ -102,9 +109,9 @@ type layout struct {
 	at    map[FigureOf]int // without the unit
 }
 
-func (s *Store) layoutOf(tx *gorm.DB, made map[[2]string]*layout, r *itemRow) (*layout, error) {
+func (s *Store) layoutOf(tx *gorm.DB, r *itemRow) (*layout, error) {
 	key := [2]string{r.Station, r.Revision}
-	if l := made[key]; l != nil {
+	if l := s.layouts[key]; l != nil {
 		return l, nil
 	}
 	l := &layout{at: map[FigureOf]int{}}
@@ -118,13 +125,13 @@ func (s *Store) layoutOf(tx *gorm.DB, made map[[2]string]*layout, r *itemRow) (*
 			return nil, err
 		}
 	}
-	if err := json.Unmarshal(l.row.Names, &l.names); err != nil {
-		return nil, fmt.Errorf("the names of figures of %s are broken: %w", r.Station, err)
+	if l.names, err = l.row.names(); err != nil {
+		return nil, err
 	}
 	for i, c := range l.names.Columns {
 		l.at[FigureOf{Check: c.Check, Name: c.Name}] = i
 	}
-	made[key] = l
+	s.layouts[key] = l
 	return l, nil
 }
 
@@ -149,16 +156,7 @@ func (l *layout) encode(r *itemRow, findings []check.FindingJSON) []byte {
 	for i := range findings {
 		f := &findings[i]
 		places[i] = l.index(&l.names.Checks, f.Check)
-		seen := 0
-		for _, c := range l.names.Columns {
-			if _, ok := f.Readings[c.Name]; ok && c.Check == places[i] {
-				seen++
-			}
-		}
-		if seen == len(f.Readings) {
-			continue
-		}
-		fresh := make([]string, 0, len(f.Readings))
+		var fresh []string
 		for name := range f.Readings {
 			if _, ok := l.at[FigureOf{Check: places[i], Name: name}]; !ok {
 				fresh = append(fresh, name)
@@ -197,11 +195,11 @@ func (l *layout) encode(r *itemRow, findings []check.FindingJSON) []byte {
 	return data
 }
 
-// figures writes those of items that have their numbers.
-func (s *Store) figures(tx *gorm.DB, items []itemRow, findings [][]check.FindingJSON) (map[[2]string]*layout, error) {
-	made := map[[2]string]*layout{}
-	for k, l := range s.layouts {
-		made[k] = l
+// figures writes those of items that have their numbers. Where the transaction fails, the layouts
+// must be forgotten: see written.
+func (s *Store) figures(tx *gorm.DB, items []itemRow, findings [][]check.FindingJSON) error {
+	if s.layouts == nil {
+		s.layouts = map[[2]string]*layout{}
 	}
 	values := make([]any, 0, 4*len(items))
 	for i := range items {
@@ -209,34 +207,45 @@ func (s *Store) figures(tx *gorm.DB, items []itemRow, findings [][]check.Finding
 		if r.Challenge != 0 || r.Revision == "" {
 			continue // a test piece is no production
 		}
-		l, err := s.layoutOf(tx, made, r)
+		l, err := s.layoutOf(tx, r)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		if data := l.encode(r, findings[i]); data != nil {
 			values = append(values, l.row.ID, r.ID, r.Shift, data)
 		}
 	}
-	for _, l := range made {
+	for _, l := range s.layouts {
 		if !l.dirty {
 			continue
 		}
 		names, err := json.Marshal(l.names)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		if err := tx.Model(&layoutRow{}).Where("id = ?", l.row.ID).Update("names", names).Error; err != nil {
-			return nil, err
+			return err
 		}
 		l.dirty = false
 	}
 	for part := range slices.Chunk(values, 4*countsAtOnce) {
 		rows := strings.Repeat(", (?, ?, ?, ?)", len(part)/4)[2:]
 		if err := tx.Exec("INSERT INTO figures (layout, item, shift, data) VALUES "+rows, part...).Error; err != nil {
-			return nil, err
+			return err
 		}
 	}
-	return made, nil
+	return nil
+}
+
+// written makes what a transaction has added known, or forgets it where that failed: the layouts are
+// read anew then, for what was added to them is not on disk.
+func (s *Store) written(n fresh, err error) error {
+	if err != nil {
+		s.layouts = nil
+		return err
+	}
+	n.committed()
+	return nil
 }
 
 // FigureFilter chooses figures: those of a product and role, in a span of shifts.
@@ -264,12 +273,11 @@ func (s *Store) Figures(f FigureFilter, each func(l *Layout, x Figures) bool) er
 		return err
 	}
 	for _, r := range rows {
-		l := &Layout{Station: r.Station, Line: r.Line, Product: r.Product, Role: r.Role, Revision: r.Revision}
-		var names layoutNames
-		if err := json.Unmarshal(r.Names, &names); err != nil {
-			return fmt.Errorf("the names of figures of %s are broken: %w", r.Station, err)
+		names, err := r.names()
+		if err != nil {
+			return err
 		}
-		l.Checks, l.Columns, l.Routes = names.Checks, names.Columns, names.Routes
+		l := &Layout{Station: r.Station, Line: r.Line, Product: r.Product, Role: r.Role, Revision: r.Revision, Checks: names.Checks, Columns: names.Columns, Routes: names.Routes}
 		if more, err := figuresOf(raw, l, r.ID, lo, hi, within, each); err != nil || !more {
 			return err
 		}

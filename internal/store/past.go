@@ -85,7 +85,6 @@ func (r *itemRow) pack() packageRow {
 
 func (s *Store) addPast(rows []itemRow, findings [][]check.FindingJSON, packs []packageRow) error {
 	n := s.fresh()
-	var layouts map[[2]string]*layout
 	err := s.write.Transaction(func(tx *gorm.DB) error {
 		var err error
 		for i := range rows {
@@ -110,18 +109,12 @@ func (s *Store) addPast(rows []itemRow, findings [][]check.FindingJSON, packs []
 				return err
 			}
 		}
-		if layouts, err = s.figures(tx, rows, findings); err != nil {
+		if err := s.figures(tx, rows, findings); err != nil {
 			return err
 		}
 		return n.count(tx, rows)
 	})
-	if err == nil {
-		n.committed()
-		s.layouts = layouts
-	} else {
-		s.layouts = nil
-	}
-	return err
+	return s.written(n, err)
 }
 
 // KeepPicture keeps a picture of the past and returns its hash.

@@ -1,7 +1,6 @@
 package store
 
 import (
-	"encoding/json"
 	"math"
 	"slices"
 	"strings"
@@ -73,8 +72,8 @@ func (s *Store) valuesOf(f Filter, checkID, reading string, lo, hi int64) (map[i
 	}
 	out := map[int64]check.ReadingJSON{}
 	for _, l := range layouts {
-		var names layoutNames
-		if err := json.Unmarshal(l.Names, &names); err != nil {
+		names, err := l.names()
+		if err != nil {
 			continue // a broken record is told where the items are judged anew
 		}
 		place := slices.Index(names.Checks, checkID)
@@ -83,7 +82,7 @@ func (s *Store) valuesOf(f Filter, checkID, reading string, lo, hi int64) (map[i
 			continue
 		}
 		unit := names.Columns[column].Unit
-		_, err := figuresOf(raw, &Layout{}, l.ID, lo, hi, nil, func(_ *Layout, x Figures) bool {
+		_, err = figuresOf(raw, &Layout{}, l.ID, lo, hi, nil, func(_ *Layout, x Figures) bool {
 			if v := x.Value(column); !math.IsNaN(v) {
 				out[int64(x.Item)] = check.ReadingJSON{Value: v, Unit: unit}
 			}

@@ -37,7 +37,8 @@ type Review struct {
 // Review keeps what a person said of an item; the last word counts. A test piece is no production
 // and is not reviewed.
 func (s *Store) Review(id ID, r Review) error {
-	return s.write.Transaction(func(tx *gorm.DB) error {
+	n := s.fresh()
+	err := s.write.Transaction(func(tx *gorm.DB) error {
 		var it itemRow
 		if err := tx.Omit("findings").Where("id = ?", id).Limit(1).Find(&it).Error; err != nil {
 			return err
@@ -48,7 +49,6 @@ func (s *Store) Review(id ID, r Review) error {
 		if it.Challenge != 0 {
 			return fmt.Errorf("%s.%d is a test piece and no production", it.Station, it.Seq)
 		}
-		n := s.fresh()
 		facet, err := n.facet(tx, it.facet())
 		if err != nil {
 			return err
@@ -56,6 +56,10 @@ func (s *Store) Review(id ID, r Review) error {
 		row := reviewRow{it.ID, it.Time - it.Time%hourMS, it.Shift, facet, r.Good, r.Who, r.Note, r.Time.UnixMilli()}
 		return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
 	})
+	if err == nil {
+		n.committed()
+	}
+	return err
 }
 
 // Unreview takes back what was said of an item.

@@ -47,6 +47,10 @@ type shiftRow struct {
 
 func (shiftRow) TableName() string { return "shifts" }
 
+func (x shiftRow) shift() shift.Shift {
+	return shift.Shift{Key: x.Key, Day: x.Day, Name: x.Name, Team: x.Team, Begin: time.UnixMilli(x.Begun).UTC(), End: time.UnixMilli(x.Ended).UTC()}
+}
+
 // countsTable counts the items of an hour (Unix milliseconds of its begin, UTC).
 const countsTable = `CREATE TABLE counts (hour INTEGER NOT NULL, shift INTEGER NOT NULL, facet INTEGER NOT NULL, n INTEGER NOT NULL, PRIMARY KEY (hour, shift, facet)) WITHOUT ROWID`
 
@@ -653,7 +657,7 @@ func (s *Store) Shifts(from, until time.Time) []shift.Shift {
 	var out []shift.Shift
 	for _, x := range s.known.shift {
 		if x.Ended > from.UnixMilli() && x.Begun < until.UnixMilli() {
-			out = append(out, shift.Shift{Key: x.Key, Day: x.Day, Name: x.Name, Team: x.Team, Begin: time.UnixMilli(x.Begun).UTC(), End: time.UnixMilli(x.Ended).UTC()})
+			out = append(out, x.shift())
 		}
 	}
 	slices.SortFunc(out, func(a, b shift.Shift) int { return a.Begin.Compare(b.Begin) })
@@ -665,7 +669,7 @@ func (s *Store) ShiftOf(key string) (shift.Shift, bool) {
 	s.words.RLock()
 	defer s.words.RUnlock()
 	x, ok := s.known.shift[s.known.shifts[key]]
-	return shift.Shift{Key: x.Key, Day: x.Day, Name: x.Name, Team: x.Team, Begin: time.UnixMilli(x.Begun).UTC(), End: time.UnixMilli(x.Ended).UTC()}, ok
+	return x.shift(), ok
 }
 
 // Integrity returns ok, or what SQLite finds wrong with its file.

@@ -142,7 +142,6 @@ func (s *Store) finish(r row, err error) {
 
 func (s *Store) insert(batch []row) error {
 	n := s.fresh()
-	var layouts map[[2]string]*layout
 	err := s.write.Transaction(func(tx *gorm.DB) error {
 		var items []itemRow
 		var findings [][]check.FindingJSON
@@ -172,20 +171,10 @@ func (s *Store) insert(batch []row) error {
 		if err := tx.CreateInBatches(items, 100).Error; err != nil {
 			return err
 		}
-		var err error
-		if layouts, err = s.figures(tx, items, findings); err != nil {
+		if err := s.figures(tx, items, findings); err != nil {
 			return err
 		}
 		return n.count(tx, items)
 	})
-	switch {
-	case err != nil:
-		s.layouts = nil // read anew: what was added to them is not on disk
-	default:
-		n.committed()
-		if layouts != nil {
-			s.layouts = layouts
-		}
-	}
-	return err
+	return s.written(n, err)
 }

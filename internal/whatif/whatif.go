@@ -105,7 +105,8 @@ func Ask(ctx context.Context, records Records, recipeOf func(revision string) (*
 	if err != nil {
 		return nil, err
 	}
-	return a.answer, a.finish()
+	a.answer.Spread = spread(a.values, a.passed)
+	return a.answer, a.answer.conclude(records, a.changed, q.List)
 }
 
 type asking struct {
@@ -333,23 +334,20 @@ func findingsOf(p *inspect.Plan, kept []check.FindingJSON) []*check.Finding {
 	return out
 }
 
-// finish counts the changes and lists the newest ones.
-func (a *asking) finish() error {
-	ids := make([]store.ID, len(a.changed))
-	for i, c := range a.changed {
+// conclude counts the changes of an answer and lists the newest ones.
+func (a *Answer) conclude(records Records, changed []to, list int) error {
+	ids := make([]store.ID, len(changed))
+	for i, c := range changed {
 		ids[i] = c.id
 	}
-	reviews, err := a.records.Reviews(ids)
+	reviews, err := records.Reviews(ids)
 	if err != nil {
 		return err
 	}
-	a.answer.Changes = counted(a.changed, reviews)
-	slices.SortFunc(a.changed, func(x, y to) int { return cmp.Compare(y.id, x.id) })
-	if a.answer.List, err = listed(a.records, a.changed[:min(len(a.changed), a.Question.List)], reviews); err != nil {
-		return err
-	}
-	a.answer.Spread = spread(a.values, a.passed)
-	return nil
+	a.Changes = counted(changed, reviews)
+	slices.SortFunc(changed, func(x, y to) int { return cmp.Compare(y.id, x.id) })
+	a.List, err = listed(records, changed[:min(len(changed), list)], reviews)
+	return err
 }
 
 func counted(changed []to, reviews map[store.ID]store.Review) []Change {
@@ -491,15 +489,6 @@ func Rerun(ctx context.Context, records Pictures, q Question, most int, scaled f
 			changed = append(changed, to{it.ID, it.Route, v.route, v.reason, v.sentence})
 		}
 	}
-	ids := make([]store.ID, len(changed))
-	for i, c := range changed {
-		ids[i] = c.id
-	}
-	reviews, err := records.Reviews(ids)
-	if err != nil {
-		return nil, err
-	}
-	out.Changes, out.Spread = counted(changed, reviews), []Bin{}
-	out.List, err = listed(records, changed[:min(len(changed), q.List)], reviews)
-	return out, err
+	out.Spread = []Bin{}
+	return out, out.conclude(records, changed, q.List)
 }

@@ -5,7 +5,7 @@ import { latest, overview, readingChart, stations, type ReadingChart } from "../
 import { num, when } from "../lib/format";
 import { useFilters } from "../lib/params";
 import { useKeys } from "../ui/keys";
-import { Empty, fieldLook, Heading, Trouble, Waiting } from "../ui/parts";
+import { Empty, fieldLook, Heading, StationOptions, Trouble, Waiting } from "../ui/parts";
 
 
 /** The control chart of one reading, its histogram against the limits, and what it is capable of. What is shown is in the address. */
@@ -41,11 +41,7 @@ export function ReadingPage() {
         <label className="flex flex-col gap-1 text-sm text-ink-2">
           Station
           <select className={fieldLook} value={station} onChange={(e) => set({ station: e.target.value, name: "" })}>
-            {(list.data ?? []).map((s) => (
-              <option key={s.id} value={s.id}>
-                {`${s.line}: ${s.name}`}
-              </option>
-            ))}
+            <StationOptions list={list.data ?? []} />
           </select>
         </label>
         <label className="flex flex-col gap-1 text-sm text-ink-2">

@@ -5,7 +5,7 @@ import { items, reviewRates, stations, tally, type ItemQuery, type Rate, type St
 import { useFilters } from "../lib/params";
 import { faultWords } from "../lib/verdict";
 import { useKeys } from "../ui/keys";
-import { Button, Empty, fieldLook, Heading, Trouble, Waiting } from "../ui/parts";
+import { Button, Empty, fieldLook, Heading, StationOptions, Trouble, Waiting } from "../ui/parts";
 import { Strip, Tile } from "../ui/tile";
 
 
@@ -53,11 +53,7 @@ export function ReviewPage() {
           Station
           <select className={fieldLook} value={params.get("station") ?? ""} onChange={(e) => set({ station: e.target.value })}>
             <option value="">all</option>
-            {(list.data ?? []).map((s) => (
-              <option key={s.id} value={s.id}>
-                {`${s.line}: ${s.name}`}
-              </option>
-            ))}
+            <StationOptions list={list.data ?? []} />
           </select>
         </label>
         {!passes && (

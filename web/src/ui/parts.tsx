@@ -1,12 +1,20 @@
 import { AlertDialog, Tooltip } from "radix-ui";
 import type { ReactNode } from "react";
 import { Link } from "react-router";
-import { NoAnswer, ServiceError, type Item } from "../api/client";
+import { NoAnswer, ServiceError, type Item, type Station } from "../api/client";
 import { verdictOf, wordOf } from "../lib/verdict";
 import { colorOf, Mark } from "./marks";
 
 /** How a field or a choice looks. */
 export const fieldLook = "min-h-11 rounded-md border border-hairline bg-sheet px-3 text-base text-ink";
+
+/** Stations to choose from, as people call them. */
+export const StationOptions = ({ list }: { list: Pick<Station, "id" | "line" | "name">[] }) =>
+  list.map((s) => (
+    <option key={s.id} value={s.id}>
+      {`${s.line}: ${s.name}`}
+    </option>
+  ));
 
 /** Mark and word of a verdict, always together. */
 export function Verdict({ item, size = "md" }: { item: Pick<Item, "route" | "fault">; size?: "md" | "lg" }) {

@@ -5,7 +5,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import { board, dropBoard, keepBoard, latest, ServiceError, stations, type Board, type BoardPanel } from "../../api/client";
 import { useConnected, useLive } from "../../api/live";
 import { useKeys } from "../../ui/keys";
-import { Button, Confirm, Empty, fieldLook, Heading, Trouble, Waiting } from "../../ui/parts";
+import { Button, Confirm, Empty, fieldLook, Heading, StationOptions, Trouble, Waiting } from "../../ui/parts";
 import { Panel, panelKinds } from "./panels";
 
 
@@ -224,11 +224,7 @@ function Add({ add }: { add: (p: BoardPanel) => void }) {
           of
           <select className={fieldLook} value={of} onChange={(e) => setStation(e.target.value)}>
             {k.station === "may" && <option value="">all stations</option>}
-            {(list.data ?? []).map((s) => (
-              <option key={s.id} value={s.id}>
-                {`${s.line}: ${s.name}`}
-              </option>
-            ))}
+            <StationOptions list={list.data ?? []} />
           </select>
         </label>
       )}

@@ -4,7 +4,7 @@ import { Link } from "react-router";
 import { overview, stations } from "../../api/client";
 import { moveLimits, rerun, whatIf, type Draft, type Key, type LimitMove, type ReadingLimits, type WhatIf } from "../../api/workbench";
 import { num } from "../../lib/format";
-import { Button, Empty, fieldLook, Trouble, Waiting } from "../../ui/parts";
+import { Button, Empty, fieldLook, StationOptions, Trouble, Waiting } from "../../ui/parts";
 import { Strip, Tile } from "../../ui/tile";
 import { myName, type Editing } from "./useDraft";
 
@@ -109,11 +109,7 @@ export function WhatIfTab({ k, e, toChecks }: { k: Key; e: Editing; toChecks: ()
             Station
             <select className={fieldLook} value={station} onChange={(ev) => setStation(ev.target.value)}>
               <option value="">all</option>
-              {mine.map((s) => (
-                <option key={s.id} value={s.id}>
-                  {`${s.line}: ${s.name}`}
-                </option>
-              ))}
+              <StationOptions list={mine} />
             </select>
           </label>
         )}
